@@ -8,7 +8,6 @@ import hashlib
 import os
 import stat
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -43,7 +42,7 @@ class Recording:
     rate: int
     source_rate: int
     channels: int
-    sha256: str
+    sha256: str = ""  # of the file, where that was asked for
     warnings: tuple[str, ...] = ()
 
     @property
@@ -154,16 +153,6 @@ def decode(
     path = Path(path)
     _require_file(path)
     av.logging.set_level(av.logging.PANIC)
-    with ThreadPoolExecutor(1) as beside:  # a hash is computed without holding the others
-        hashed = beside.submit(file_hash, path)
-        return _decode(path, rate, cancelled, known, hashed)
-
-
-def _decode(
-    path: Path, rate: int, cancelled: Callable[[], bool], known: Samples | None, hashed: Future[str]
-) -> Recording:
-    import av
-
     warnings: list[str] = []
     try:
         # the file itself is handed over, not its name: a name with a colon is no address to be fetched
@@ -192,7 +181,7 @@ def _decode(
         raise TakeError(_not_readable(path)) from error
     if not pieces:
         raise TakeError(_not_readable(path))
-    samples = _joined(pieces)
+    samples = _joined(pieces, known)
     seconds = len(samples) / rate
     expected = max(expected, seconds + missing if missing > CUT_S else 0.0)
     if not warnings and expected < 24 * 3600 and (missing > CUT_S or expected > seconds + 1.0):
@@ -207,28 +196,26 @@ def _decode(
                 name=shown_name(path), seconds=seconds
             )
         )
-    try:
-        sha256 = hashed.result()
-    except OSError as error:
-        raise TakeError(
-            _("{name} was taken away while it was being read.").format(name=shown_name(path))
-        ) from error
     return Recording(
         samples=samples,
         rate=rate,
         source_rate=source_rate,
         channels=channels,
-        sha256=sha256,
         warnings=tuple(warnings),
     )
 
 
-def _joined(pieces: list[Samples]) -> Samples:
-    """All pieces as one, each let go of as it is taken over; what is no number is silence."""
+def _joined(pieces: list[Samples], known: Samples | None) -> Samples:
+    """All pieces as one, each let go of as it is taken over; what is no number is silence (of what is `known`
+    that was seen to).
+    """
     samples = np.empty(sum(len(p) for p in pieces), np.float32)
     at = 0
     for k, piece in enumerate(pieces):
-        samples[at : at + len(piece)] = np.nan_to_num(piece, nan=0.0, posinf=1.0, neginf=-1.0)
+        seen_to = known is not None and np.shares_memory(piece, known)
+        samples[at : at + len(piece)] = (
+            piece if seen_to else np.nan_to_num(piece, nan=0.0, posinf=1.0, neginf=-1.0)
+        )
         at, pieces[k] = at + len(piece), piece[:0]
     return samples
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 import dataclasses
 import os
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,7 @@ from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import Cancelled, ScoreError, SettingError, TakeError
 from jeweller.features.extraction import Features, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.files import shown_name
 from jeweller.grading.scheme import find_scheme
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
@@ -244,7 +246,20 @@ def check(
     """Checks one take; `ahead`: what was known of it while it was recorded. Raises ScoreError, TakeError,
     SettingError with a sentence each; Cancelled when asked to stop.
     """
-    options = options or Options()
+    with ThreadPoolExecutor(1) as beside:  # a hash is computed without holding the others
+        hashed = beside.submit(file_hash, take_path)
+        return _check(score_path, Path(take_path), options or Options(), cancelled, progress, ahead, hashed)
+
+
+def _check(
+    score_path: str | os.PathLike[str],
+    take_path: Path,
+    options: Options,
+    cancelled: Callable[[], bool],
+    progress: Callable[[float, str], None],
+    ahead: KnownAhead | None,
+    hashed: Future[str],
+) -> Checked:
     scheme = dataclasses.replace(find_scheme(options.scheme), unheard=options.unheard)
     progress(0.0, _("reading the part"))
     score, line, instrument = open_line(score_path, options)
@@ -258,9 +273,7 @@ def check(
     if ahead is not None and not ahead.fits(recording.samples, line):
         ahead = None
     progress(0.2, _("listening"))
-    features, tables = _hear(
-        recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
-    )
+    features, tables = _hear(recording, take_path.name, line, instrument, options, cancelled, progress, ahead)
     stop_if(cancelled)
     progress(0.9, _("judging"))
     if swung(line) is not line and not tables[-1].clef:
@@ -287,11 +300,17 @@ def check(
         options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked
     )
     case = on_the_page(case, line)
+    try:
+        recording = dataclasses.replace(recording, sha256=hashed.result())
+    except OSError as error:
+        raise TakeError(
+            _("{name} was taken away while it was being read.").format(name=shown_name(take_path))
+        ) from error
     report = build_report(
         case,
         findings,
         recording,
-        Path(take_path).name,
+        take_path.name,
         file_hash(score_path),
         settings,
         scheme,
