@@ -64,7 +64,10 @@ class HeardAhead:
     place: Array
     best: Array
     f0: Array
+    level: Array  # (fine frames,)
     energies: Array  # (fine frames, flux bands)
+    at: int  # the first of the filtered samples that what is still to come is computed from
+    power: float  # sum of the squares of those before it
     high: Array  # (fine frames, bands above `EXTRACTION.high_hz`)
 
     def fits(self, samples: Array, bounds: tuple[int, int], settings: FeatureSettings) -> bool:
@@ -176,14 +179,11 @@ def extract_features(
     x = _high_pass(samples, s.rate, g.cutoff, ahead.filtered if ahead is not None else None)
     fine = len(x) // s.hop + 1
     frames = (fine + s.pitch_every - 1) // s.pitch_every
-    low, window, pad = g.low, g.window, g.pad
-    padded = np.pad(x, (pad, pad))
-    squares = np.zeros(len(padded) + 1)
-    np.square(padded, out=squares[1:])
-    np.cumsum(squares, out=squares)
-    salience, place, best, f0 = _pitches(padded, squares, g, s, frames, ahead, cancelled, progress)
-    level = _levels(squares, pad, fine, s)
-    flux = _flux(_energies(padded, pad, fine, s, ahead.energies if ahead is not None else None), s)
+    sound = _Sound.of(x, g, ahead)
+    salience, place, best, f0 = _pitches(sound, g, s, frames, ahead, cancelled, progress)
+    level = _levels(sound, fine, s, ahead.level if ahead is not None else None)
+    known = ahead.energies if ahead is not None else None
+    flux = _flux(_energies(sound.x, -sound.at, fine, s, known), s)
     loud = float(np.percentile(level, 90))
     # A take without a pause, cut tight at both ends, shows no room: its quietest moments are music too.
     floor = min(float(np.percentile(level, 4)), loud - s.least_range_db)
@@ -191,7 +191,7 @@ def extract_features(
         rate=s.rate,
         hop_s=s.hop / s.rate,
         step_s=s.pitch_every * s.hop / s.rate,
-        low=low,
+        low=g.low,
         salience=salience,
         place=place,
         best=best,
@@ -200,7 +200,7 @@ def extract_features(
         flux=flux,
         floor_db=floor,
         loud_db=loud,
-        window_s=window / s.rate,
+        window_s=g.window / s.rate,
         samples=samples,
         high=ahead.high if ahead is not None else None,
     )
@@ -226,6 +226,26 @@ class _Grid:
         window = int(np.clip(s.window_periods * lag_max, s.window_min, s.window_max))
         pad = s.window_max + lag_max + 1024
         return cls(low, high, lag_min, lag_max, window, pad, float(midi_to_hz(low)) * 0.8)
+
+
+@dataclass(frozen=True)
+class _Sound:
+    """Filtered sound from sample `at` on, silence behind it; (n + 1,) the sums of all squares of the
+    recording before each of its samples.
+    """
+
+    x: Array
+    squares: npt.NDArray[np.float64]
+    at: int
+
+    @classmethod
+    def of(cls, x: Array, g: _Grid, ahead: HeardAhead | None) -> _Sound:
+        at, power = (ahead.at, ahead.power) if ahead is not None else (-g.pad, 0.0)
+        padded = np.pad(x[max(at, 0) :], (max(-at, 0), g.pad))
+        squares = np.empty(len(padded) + 1)
+        squares[0] = power
+        np.square(padded, out=squares[1:])
+        return cls(padded, np.cumsum(squares, out=squares), at)
 
 
 def listen_ahead(
@@ -262,11 +282,9 @@ def listen_ahead(
     reach = max(g.window + g.lag_max + 2, s.flux_size)
     fine = max(0, (len(x) - reach) // s.hop)
     frames = fine // s.pitch_every
-    padded = np.pad(x, (g.pad, g.pad))
-    squares = np.zeros(len(padded) + 1)
-    np.square(padded, out=squares[1:])
-    np.cumsum(squares, out=squares)
-    salience, place, best, f0 = _pitches(padded, squares, g, s, frames, before)
+    sound = _Sound.of(x, g, before)
+    salience, place, best, f0 = _pitches(sound, g, s, frames, before)
+    at = min(frames * s.pitch_every, fine) * s.hop - max(g.window + g.lag_max, s.flux_size, s.level_window)
     return HeardAhead(
         samples=samples.copy(),
         bounds=(low_midi, high_midi),
@@ -276,7 +294,10 @@ def listen_ahead(
         place=place,
         best=best,
         f0=f0,
-        energies=_energies(padded, g.pad, fine, s, before.energies if before is not None else None),
+        level=_levels(sound, fine, s, before.level if before is not None else None),
+        energies=_energies(sound.x, -sound.at, fine, s, before.energies if before is not None else None),
+        at=at,
+        power=float(sound.squares[at - sound.at]),
         high=_energies(
             np.pad(samples, (s.flux_size, 0)),
             s.flux_size,
@@ -288,8 +309,7 @@ def listen_ahead(
 
 
 def _pitches(
-    padded: Array,
-    squares: npt.NDArray[np.float64],
+    sound: _Sound,
     g: _Grid,
     s: FeatureSettings,
     frames: int,
@@ -317,10 +337,10 @@ def _pitches(
         if cancelled():
             raise Cancelled
         stop = min(frames, start + block)
-        centres = g.pad + np.arange(start, stop) * s.hop * s.pitch_every
+        centres = np.arange(start, stop) * s.hop * s.pitch_every - sound.at
         _pitch_block(
-            padded,
-            squares,
+            sound.x,
+            sound.squares,
             centres,
             g.window,
             g.lag_min,
@@ -405,19 +425,26 @@ def _high_pass(x: Array, rate: int, cutoff: float, done: Array | None = None) ->
     if done is not None:
         first = min(len(done), len(x)) // step * step
         out[:first] = done[:first]
-    padded = np.pad(x, (half, size))
+    begin = max(0, first - half)
+    padded = np.pad(x[begin:], (half - min(first, half), size))
     for start in range(first, len(x), step):
-        block = sfft.irfft(sfft.rfft(padded[start : start + size]) * gain, size)
+        block = sfft.irfft(sfft.rfft(padded[start - first : start - first + size]) * gain, size)
         stop = min(len(x), start + step)
         out[start:stop] = block[half : half + stop - start]
     return out
 
 
-def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: FeatureSettings) -> Array:
-    """dB around each fine frame, from the sums of all squares before a sample."""
-    centres = pad + np.arange(fine) * s.hop
-    power = (squares[centres + s.level_window // 2] - squares[centres - s.level_window // 2]) / s.level_window
-    return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
+def _levels(sound: _Sound, fine: int, s: FeatureSettings, known: Array | None) -> Array:
+    """dB around each fine frame; the first of them may be known."""
+    first = min(fine, len(known)) if known is not None else 0
+    centres = np.arange(first, fine) * s.hop - sound.at
+    sums = sound.squares
+    power = (sums[centres + s.level_window // 2] - sums[centres - s.level_window // 2]) / s.level_window
+    level = np.empty(fine, np.float32)
+    if known is not None:
+        level[:first] = known[:first]
+    level[first:] = 10.0 * np.log10(np.maximum(power, 1e-10))
+    return level
 
 
 def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, known: Array | None) -> Array:
@@ -450,21 +477,23 @@ def _flux(energies: Array, s: FeatureSettings) -> Array:
     from scipy.ndimage import median_filter, uniform_filter1d
 
     fine = len(energies)
+    bands = np.ascontiguousarray(energies.T)  # filters run along it
     # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the
     # music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
-    quiet = uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)]
+    quiet = uniform_filter1d(bands, s.flux_quiet)[:, :: max(1, fine // 4000)].T
     # A band's quietest tenth is noise where the pitches change. Where one pitch sounds nearly all the time it
     # is that pitch, and the noise is what the band holds while the whole recording is quiet.
     total = quiet.sum(axis=1)
     silent = quiet[total <= np.percentile(total, s.flux_silent)]
     noise = s.flux_noise * np.minimum(np.percentile(quiet, 10, axis=0), np.median(silent, axis=0))
-    log = np.log10(
-        1.0
-        + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32)
-    )
+    log = uniform_filter1d(bands, s.flux_smooth)
+    log /= np.maximum(noise, reference).astype(np.float32)[:, None]
+    log += 1.0
+    np.log10(log, out=log)
     growth = np.zeros(fine, np.float32)
-    growth[s.flux_lag :] = np.maximum(log[s.flux_lag :] - log[: -s.flux_lag], 0.0).mean(axis=1)
+    grown = np.ascontiguousarray((log[:, s.flux_lag :] - log[:, : -s.flux_lag]).T)
+    growth[s.flux_lag :] = np.maximum(grown, 0.0, out=grown).mean(axis=1)
     # What flutters all the time (breath, vibrato, the room) is no attack.
     growth = np.maximum(growth - median_filter(growth, s.flux_usual), 0.0)
     # The growth between k - lag and k belongs to the middle of the two.
