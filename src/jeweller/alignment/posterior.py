@@ -150,11 +150,10 @@ class _Lattice:
 
     def _make_edges(self) -> _Edges:
         table, s, time = self.table, self.table.s, self.table.time
-        groups = np.flatnonzero(np.r_[True, np.diff(self.place) != 0, True])
-        pairs: list[tuple[Index, Index]] = []
-        weights, stays, extras = [], [], []
-        for g, h in zip(groups[:-1], groups[1:], strict=True):
-            ends = np.arange(g, h) + self.low
+        changes = np.flatnonzero(np.r_[True, np.diff(self.place) != 0, True])
+        begins = np.arange(self.low, self.high)
+        groups: list[tuple[int, int, Index]] = []  # boundaries at one place, the notes there
+        for g, h in zip(changes[:-1].tolist(), changes[1:].tolist(), strict=True):
             first = int(self.base[g]) - 1  # the note that leads to column 0
             index = np.arange(max(0, first), min(self.count, first + self.width))
             if not len(index):
@@ -162,45 +161,42 @@ class _Lattice:
             longest = max(
                 POSTERIOR.least_reach_s, POSTERIOR.longest * float(np.exp(self.log_expected[index]).max())
             )
+            ends = np.arange(g, h) + self.low
             begin = np.maximum(np.searchsorted(time, time[ends] - longest), self.low)
-            begin = np.minimum(begin, self.origin[ends - self.low])
-            number = ends - begin
-            if not number.sum():
+            begins[g:h] = np.minimum(begin, self.origin[g:h])
+            groups.append((g, h, index))
+        number = np.arange(self.low, self.high) - begins
+        offset = np.concatenate([[0], np.cumsum(number)])
+        end = np.repeat(np.arange(self.low, self.high), number)
+        before = np.arange(len(end)) - np.repeat(offset[:-1], number) + np.repeat(begins, number)
+        every, _most = table.best_pitch(end, before)
+        starts = table.starts(end, before, every)
+        log_seconds = np.log(time[end] - time[before])
+        narrow = np.array(1.0 / s.ioi_spread, np.float32)
+        kinds = np.full((3, len(end), self.width), NEVER)
+        for g, h, index in groups:
+            rows = slice(int(offset[g]), int(offset[h]))
+            if rows.start == rows.stop:
                 continue
-            end = np.repeat(ends, number)
-            offset = np.concatenate([[0], np.cumsum(number)])
-            before = np.arange(len(end)) - np.repeat(offset[:-1], number) + np.repeat(begin, number)
-            every, _most = table.best_pitch(end, before)
-            starts = table.starts(end, before, every)
-            segments = table.segments(starts, index)
-            ratio = np.log(time[end] - time[before])[:, None] - self.log_expected[index]
-            narrow = np.array(1.0 / s.ioi_spread, np.float32)
+            segments = table.segments(starts.some(rows), index)
+            ratio = log_seconds[rows, None] - self.log_expected[index]
             cost = cost_of_duration(ratio, table.items.last_free[index], narrow, s)
             heard = np.maximum(segments.written, segments.other)
             gone = segments.gone[:, None]
             common = segments.worth - np.where(gone > heard, gone, segments.attack + heard) - cost
-            mine = np.full((3, len(end), self.width), NEVER)
+            first = int(self.base[g]) - 1
             columns = slice(int(index[0]) - first, int(index[-1]) - first + 1)
-            mine[0, :, columns] = common + segments.attack + segments.written
-            mine[1, :, columns] = common + segments.attack + segments.other
-            mine[2, :, columns] = common + gone
-            pairs.append((before - self.low, end - self.low))
-            weights.append(mine)
-            stays.append(starts.stay.astype(np.float64))
-            extras.append(starts.is_extra)
-        if not pairs:
-            none = np.zeros(0, np.int64)
-            weights, pairs = [np.zeros((3, 0, self.width))], [(none, none)]
-            stays, extras = [np.zeros(0)], [np.zeros(0, np.bool_)]
-        before, end = (np.concatenate(some) for some in zip(*pairs, strict=True))
-        kinds = np.concatenate(weights, axis=1) / POSTERIOR.temper
+            kinds[0, rows, columns] = common + segments.attack + segments.written
+            kinds[1, rows, columns] = common + segments.attack + segments.other
+            kinds[2, rows, columns] = common + gone
+        kinds /= POSTERIOR.temper
         return _Edges(
-            before=before,
-            end=end,
+            before=before - self.low,
+            end=end - self.low,
             kinds=kinds,
             all=np.logaddexp(np.logaddexp(kinds[0], kinds[1]), kinds[2]),
-            stay=np.concatenate(stays) / POSTERIOR.temper,
-            is_extra=np.concatenate(extras),
+            stay=starts.stay.astype(np.float64) / POSTERIOR.temper,
+            is_extra=starts.is_extra,
         )
 
     def _ends(self) -> tuple[Array, Array]:

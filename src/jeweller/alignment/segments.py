@@ -68,6 +68,10 @@ class SegmentStarts:
     stay: Array  # worth of a note that is not written, or of no music
     is_extra: npt.NDArray[np.bool_]  # which of the two
 
+    def some(self, rows: slice) -> SegmentStarts:
+        """Some of them, where each has an end of its own."""
+        return SegmentStarts(**{name: values[rows] for name, values in vars(self).items()})
+
 
 @dataclass(frozen=True)
 class Segments:
@@ -103,11 +107,13 @@ def near_pitches(features: Features, reach: float) -> Array:
     columns = np.arange(
         features.low, features.low + features.salience.shape[1], dtype=np.float32
     ) + np.float32(tuning)
-    out = np.where(np.abs(features.place - columns) <= reach, features.salience, 0.0)
-    for step in (-1, 1):
-        salience, place = np.roll(features.salience, step, axis=1), np.roll(features.place, step, axis=1)
-        out = np.maximum(out, np.where(np.abs(place - columns) <= reach, salience, 0.0))
-    return out.astype(np.float32)
+    salience, place = features.salience, features.place
+    out = salience * (np.abs(place - columns) <= reach)
+    below = salience[:, 1:] * (np.abs(place[:, 1:] - columns[:-1]) <= reach)
+    above = salience[:, :-1] * (np.abs(place[:, :-1] - columns[1:]) <= reach)
+    np.maximum(out[:, :-1], below, out=out[:, :-1])
+    np.maximum(out[:, 1:], above, out=out[:, 1:])
+    return out
 
 
 def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
@@ -126,9 +132,10 @@ def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
     level = features.level[::ratio][:frames]
     threshold = max(features.loud_db - s.quiet_db, features.floor_db + 4.0)
     voiced = np.clip((level - threshold) / 8.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
-    match = np.exp(
-        -np.maximum(features.best[:, None] - near_pitches(features, s.near_semitones), 0.0) / s.match_width
-    )
+    short = features.best[:, None] - near_pitches(features, s.near_semitones)
+    np.maximum(short, 0.0, out=short)
+    short /= np.float32(-s.match_width)
+    match = np.exp(short, out=short)
     columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
     below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
     per_frame = s.frame_weight * features.step_s
@@ -141,9 +148,9 @@ def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
     free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
 
     def total(a: npt.NDArray[np.floating]) -> Array:
-        return np.concatenate([np.zeros((1, a.shape[1])), np.cumsum(a, axis=0, dtype=np.float64)]).astype(
-            np.float32
-        )
+        out = np.zeros((len(a) + 1, a.shape[1]), np.float32)
+        out[1:] = np.cumsum(a.T, axis=1, dtype=np.float64).T  # along what lies side by side
+        return out
 
     silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
     sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])

@@ -84,8 +84,8 @@ def score_tongues(features: Features, frame: npt.NDArray[np.int64]) -> Array:
     growth = features.flux[
         np.clip(frame * round(features.step_s / features.hop_s), 0, len(features.flux) - 1)
     ]
-    for k in range(len(frame)):
-        near = slice(np.searchsorted(frame, frame[k] - reach), np.searchsorted(frame, frame[k] + reach + 1))
-        if growth[k] < growth[near].max():
+    first, stop = np.searchsorted(frame, frame - reach), np.searchsorted(frame, frame + reach + 1)
+    for k, (a, b) in enumerate(zip(first.tolist(), stop.tolist(), strict=True)):
+        if growth[k] < growth[a:b].max():
             nats[k] = min(nats[k], -TONGUES.beside)
     return nats.astype(np.float32)

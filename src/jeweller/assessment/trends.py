@@ -197,22 +197,23 @@ def _shapes(
     bar = float(case.table.line.bars[0].bar.metre.length)
     end = float(at[-1] + length[-1])
     columns, spans = [], []
-    for begin in np.unique(at[:: max(1, len(at) // t.places)]):
+    for begin in np.unique(at[:: max(1, len(at) // t.places)]).tolist():
+        first = int(np.searchsorted(at, begin))
         for bars in t.lengths_bars:
             until = begin + bars * bar if bars else end
             if until > end or (bars and end - until < 1.0):
                 continue
             if until - begin < 2.0 * case.beat_q or until - begin > t.longest_share * (end - at[0]):
                 continue
-            inside = np.flatnonzero((at >= begin) & (at < until))
-            if len(inside) < t.least_intervals or inside[-1] - inside[0] + 1 != len(inside):
+            stop = int(np.searchsorted(at, until))
+            if stop - first < t.least_intervals:
                 continue
+            middle = at[first:stop] + 0.5 * length[first:stop] - begin
             for sets_in in t.sets_in_quarters:
                 if sets_in > until - begin:
                     continue
                 course = np.zeros(len(at))
-                middle = at[inside] + 0.5 * length[inside] - begin
-                course[inside] = np.clip(middle / sets_in, 0.0, 1.0)
+                np.minimum(middle / sets_in, 1.0, out=course[first:stop])
                 columns.append(course / course.max())
-                spans.append((int(inside[0]), int(inside[-1])))
+                spans.append((first, stop - 1))
     return (np.stack(columns, axis=1) if columns else np.zeros((len(at), 0))), spans

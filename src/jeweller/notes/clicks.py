@@ -83,10 +83,11 @@ def _standing_out(
     """
     n, span = round(beat_s / CLICKS.place_s), (float(onsets.min()), float(onsets.max()))
     beats_in = free_s / beat_s
-    place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
+    place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64)
+    place[place == n] = 0
     strength, frames = (
         x + np.roll(x, 1) + np.roll(x, -1)
-        for x in (np.bincount(place, flux, n), np.bincount(place, np.ones(len(place)), n))
+        for x in (np.bincount(place, flux, n), np.bincount(place, minlength=n).astype(np.float64))
     )
     enough = frames > CLICKS.least_free * (span[1] - span[0]) / beat_s * 3 * CLICKS.place_s / features.hop_s
     profile = np.where(enough, strength / np.maximum(frames, 1.0), 0.0)

@@ -171,7 +171,8 @@ class SpectralDecomposition:
 def shift_spectrum(spectrum: Array, semitones: float) -> Array:
     """A spectrum with every partial moved by so many semitones."""
     places = np.arange(len(spectrum))
-    return np.interp(places / 2.0 ** (semitones / 12.0), places, spectrum, right=float(spectrum[-1])) + 1e-9
+    moved = np.interp(places / 2.0 ** (semitones / 12.0), places, spectrum, right=float(spectrum[-1]))
+    return moved.astype(np.float32) + np.float32(1e-9)
 
 
 def decompose(
@@ -183,7 +184,7 @@ def decompose(
     seen, known = frames + 1e-9, np.array(parts)
     weight = known.sum(axis=1)
     scale = seen.sum(axis=1)
-    amount = np.tile(scale[:, None] / weight[None, :] / len(parts), 1)
+    amount = scale[:, None] / weight / np.float32(len(parts))
     made = np.empty(seen.shape, np.result_type(amount, known))
     ratio = np.empty(made.shape, np.result_type(seen, made))
     for _ in range(rounds):
@@ -193,6 +194,11 @@ def decompose(
         amount *= (ratio @ known.T) / weight
     np.matmul(amount, known, out=made)
     made += 1e-12
-    misfit = (seen * np.log(seen / made) - seen + made).sum(axis=1) / scale
+    np.divide(seen, made, out=ratio)
+    np.log(ratio, out=ratio)
+    ratio *= seen
+    ratio -= seen
+    ratio += made
+    misfit = ratio.sum(axis=1) / scale
     held = amount * weight
     return held / held.sum(axis=1, keepdims=True), misfit

@@ -142,19 +142,29 @@ class NoteMeasurer:
 
     def _wavers(self, t0: int, here: npt.NDArray[np.bool_], pitch: int) -> npt.NDArray[np.bool_]:
         """Frames from t0 on in which a tone has wandered off its pitch without a jump, (len(here),)."""
-        rows, near = slice(t0, t0 + len(here)), EXTRACTION.near_semitones
-        clear = self.f.best[rows] > MEASURE.waver_clarity
+        near = EXTRACTION.near_semitones
         out = np.zeros(len(here), np.bool_)
+        f0 = self.f.f0[t0 : t0 + len(here)]
+        lost = np.flatnonzero(~here[: len(f0)])
+        if not len(lost):
+            return out
+        # What came before it was last on its pitch is no matter.
+        apart = np.abs(f0 - pitch)
+        held = np.flatnonzero(here[: lost[0]] & (apart[: lost[0]] <= near))
+        first, stop = int(held[-1]) if len(held) else 0, int(lost[-1]) + 1
+        could = (self.f.best[t0 + first : t0 + stop] > MEASURE.waver_clarity) & (
+            apart[first:stop] < MEASURE.waver_semitones
+        )
+        stays = here[first:stop] & (apart[first:stop] <= near)
         last = math.nan
-        for k, (f0, is_clear, is_here) in enumerate(
-            zip(self.f.f0[rows].tolist(), clear.tolist(), here.tolist(), strict=False)
+        for k, (pitch_here, may, is_there) in enumerate(
+            zip(f0[first:stop].tolist(), could.tolist(), stays.tolist(), strict=True), first
         ):
-            apart = abs(f0 - pitch)
-            if abs(f0 - last) < MEASURE.waver_step and apart < MEASURE.waver_semitones and is_clear:
+            if may and abs(pitch_here - last) < MEASURE.waver_step:
                 out[k] = True
-                last = f0
-            elif is_here and apart <= near:
-                last = f0
+                last = pitch_here
+            elif is_there:
+                last = pitch_here
         return out
 
     def _ends(
