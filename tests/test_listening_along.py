@@ -291,8 +291,18 @@ class Ahead(TempCase):
 
     def test_it_gives_way_when_the_verdict_is_asked_for(self) -> None:
         samples = play_line(self.line, 60.0 / BPM, "flute", HEAR.rate)
-        with self.assertRaises(Cancelled):
-            know_ahead(samples, self.line, None, cancelled=lambda: True)
+        before = know_ahead(samples[: 8 * HEAR.rate], self.line, None)
+        asked: list[bool] = []
+
+        def soon() -> bool:  # not while it listens, but before the way is found
+            asked.append(True)
+            return len(asked) > 3
+
+        given_way = know_ahead(samples, self.line, before, cancelled=soon)
+        assert before is not None and given_way is not None
+        self.assertLess(len(asked), 6)
+        self.assertGreater(len(given_way.heard.samples), len(before.heard.samples))  # what was heard is kept
+        self.assertIs(given_way.way, before.way)
 
     def test_a_check_gives_way_while_it_judges_too(self) -> None:
         write_sound(self.take, play_line(self.line, 60.0 / BPM, "flute", RATE), RATE)

@@ -126,6 +126,9 @@ def neighbourhood(way: AlignmentPath, total: int) -> Neighbourhood:
     return Neighbourhood(first[nearest], last[nearest])
 
 
+ASKED_EVERY = 16  # boundaries: whether to go on
+
+
 class _Search:
     def __init__(
         self,
@@ -184,7 +187,7 @@ class _Search:
         places = np.arange(width)
         begin, centre = (self.known[-1].end, self.known[-1].item + 1) if self.known else (0, 0)
         for b in range(begin, self.total):
-            if b % 256 == 0 and cancelled():
+            if b % ASKED_EVERY == 0 and cancelled():
                 raise Cancelled
             lo = max(0, min((centre - width // 2) // WINDOW_STEP * WINDOW_STEP, n + 1 - width))
             self.low[b] = lo

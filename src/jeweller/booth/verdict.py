@@ -161,7 +161,7 @@ def _listen(
             final = asked[0].part == asked[0].path
             if not final and terms.track is None and now_s - _known_s(ahead) > STOP.stale_s:
                 known_bytes = asked[0].size
-                with contextlib.suppress(TakeError, Cancelled):
+                with contextlib.suppress(TakeError):
                     ahead = _know_more(part, line, terms, options, ahead, asking.exists)
             if not final and is_too_early(ahead, line, now_s):
                 progress(NOT_OVER, asked[0].path.name)
@@ -181,7 +181,7 @@ def _listen(
         # what sounds along is taken out of the whole take: nothing is known of the rest before
         if terms.track is None and size - known_bytes > AHEAD_BYTES:
             known_bytes = size
-            with contextlib.suppress(TakeError, Cancelled):
+            with contextlib.suppress(TakeError):
                 ahead = _know_more(part, line, terms, options, ahead, asking.exists)
             if not rehearsed and _known_s(ahead) > 0.0:
                 # A first check loads what later ones have: a part of a second that nobody is to wait for.
@@ -219,7 +219,7 @@ def _know_more(
     ahead: KnownAhead | None,
     cancelled: Callable[[], bool],
 ) -> KnownAhead | None:
-    """What is known of a take by what there is of it now. Raises TakeError, Cancelled."""
+    """What is known of a take by what there is of it now. Raises TakeError."""
     recording = decode(part, HEAR.rate, known=ahead.decoded if ahead is not None else None)
     decoded = recording.samples[: -HEAR.rate // 2]
     if terms.clicks is not None:

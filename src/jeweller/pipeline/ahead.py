@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from jeweller.alignment.align import foresee
 from jeweller.alignment.foreseen import Foreseen
+from jeweller.errors import Cancelled
 from jeweller.features.extraction import HeardAhead, extract_features, listen_ahead
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.performance import PerformedPart
@@ -56,7 +57,7 @@ def know_ahead(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> KnownAhead | None:
     """What is known of a take that goes on after `samples` (at the rate of `HEAR`); None where that is
-    nothing yet. `before` is what a call before this gave. Raises Cancelled; `before` is still right then.
+    nothing yet. `before` is what a call before this gave. Where it is cancelled the way is as far as it was.
     """
     low, high = pitch_bounds(line)
     heard = listen_ahead(samples, low, high, HEAR, before.heard if before is not None else None)
@@ -67,14 +68,17 @@ def know_ahead(
     known = KnownAhead(heard, spectra, before.way if before is not None else None)
     if swung(line) is not line:
         return known
-    features = extract_features(samples, low, high, HEAR, cancelled, ahead=heard)
-    way = foresee(
-        line,
-        features,
-        tempo_bpm=tempo_bpm,
-        rhythm_only=rhythm_only or line.part.percussion,
-        reference_shift=reference_shift,
-        before=known.way,
-        cancelled=cancelled,
-    )
+    try:
+        features = extract_features(samples, low, high, HEAR, cancelled, ahead=heard)
+        way = foresee(
+            line,
+            features,
+            tempo_bpm=tempo_bpm,
+            rhythm_only=rhythm_only or line.part.percussion,
+            reference_shift=reference_shift,
+            before=known.way,
+            cancelled=cancelled,
+        )
+    except Cancelled:
+        return known
     return dataclasses.replace(known, way=way)
