@@ -209,7 +209,7 @@ class AlignSettings:
     )
     silent_share: float = number(0.2, "share", (0, 1), "of a stretch in which less sounds is silence")
     settled_tail_s: float = number(
-        12.0,
+        8.0,
         "s",
         (4, 60),
         "that must have followed where two searches agree, for a way not to be searched again",
