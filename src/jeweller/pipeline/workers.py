@@ -24,7 +24,7 @@ from jeweller.log import log_fault, start_log
 from jeweller.pipeline.channel import receive_message, send_message
 
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
-GIVING_WAY = 10  # of the system's niceness
+GIVING_WAY = 10  # of the system's niceness, where it knows no work that waits for all other
 TRIES = 2  # of a task whose worker died
 LASTED_KEPT = 20  # tasks whose duration says how long the next will take
 
@@ -205,6 +205,10 @@ def _start(niceness: int) -> _Worker:
 def serve_tasks(connection: Connection, niceness: int = 0) -> None:
     """In the worker: does the tasks it is sent, one after another, until nobody is there to send any."""
     os.nice(niceness)
+    if niceness:
+        # A nice process is not interrupted at once when a key is pressed; one that is idle is.
+        with contextlib.suppress(OSError):
+            os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
             function, arguments, language = connection.recv()
