@@ -180,9 +180,10 @@ def _listen(
         size = part.stat().st_size if part.exists() else 0
         # what sounds along is taken out of the whole take: nothing is known of the rest before
         if terms.track is None and size - known_bytes > AHEAD_BYTES:
-            known_bytes = size
             with contextlib.suppress(TakeError):
                 ahead = _know_more(part, line, terms, options, ahead, asking.exists)
+            if not asking.exists():  # else it was broken off, and is done again after the answer
+                known_bytes = size
             if not rehearsed and _known_s(ahead) > 0.0:
                 # A first check loads what later ones have: a part of a second that nobody is to wait for.
                 rehearsed = True
