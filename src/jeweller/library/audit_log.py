@@ -5,12 +5,20 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from jeweller.decisions.records import Added, Decision, Decisions, added_finding
-from jeweller.library.tables import AuditEntry
 
 WHOLE = ""  # the key of a comment on the take as a whole
+
+
+class Act(NamedTuple):
+    """A row of what a teacher did, without its time."""
+
+    take_id: int
+    step: int
+    kind: str
+    body: dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -25,7 +33,7 @@ class DecisionState:
     state: str = ""
 
 
-def find_undone(acts: Iterable[AuditEntry]) -> set[int]:
+def find_undone(acts: Iterable[Act]) -> set[int]:
     """The steps that were taken back and not restored."""
     out: set[int] = set()
     for act in acts:
@@ -36,7 +44,7 @@ def find_undone(acts: Iterable[AuditEntry]) -> set[int]:
     return out
 
 
-def read_decisions(acts: list[AuditEntry]) -> DecisionState:
+def read_decisions(acts: list[Act]) -> DecisionState:
     """What stands after these acts of one take, in their order."""
     gone = find_undone(acts)
     now = DecisionState()

@@ -24,7 +24,7 @@ from jeweller.errors import LedgerError
 from jeweller.files import parse_json, shown_name
 from jeweller.grading.scheme import Scheme, find_scheme, scheme_of
 from jeweller.i18n import _
-from jeweller.library.audit_log import DecisionState, difference, find_undone, read_decisions
+from jeweller.library.audit_log import Act, DecisionState, difference, find_undone, read_decisions
 from jeweller.library.people import LibraryPeople, name_of
 from jeweller.library.states import TakeState
 from jeweller.library.summary import is_whole, summarise
@@ -382,7 +382,7 @@ class Library(LibraryPeople):
     def redo(self, tray: int) -> set[int]:
         """Does the step that was taken back last again, unless something else was done since."""
 
-        def step(acts: list[AuditEntry], gone: set[int]) -> int:
+        def step(acts: list[Act], gone: set[int]) -> int:
             last = max(
                 (a.step for a in acts if a.kind not in ("undo", "redo") and a.step not in gone), default=0
             )
@@ -390,15 +390,10 @@ class Library(LibraryPeople):
 
         return self._turn(tray, "redo", step)
 
-    def _turn(self, tray: int, kind: str, which: Callable[[list[AuditEntry], set[int]], int]) -> set[int]:
+    def _turn(self, tray: int, kind: str, which: Callable[[list[Act], set[int]], int]) -> set[int]:
         with self.store.write() as session:
-            acts = whole_rows(
-                session.scalars(
-                    select(AuditEntry)
-                    .join(Take, AuditEntry.take_id == Take.id)
-                    .where(Take.tray_id == tray)
-                    .order_by(AuditEntry.id)
-                )
+            acts = _read_acts(
+                session, _ACTS.join(Take, AuditEntry.take_id == Take.id).where(Take.tray_id == tray)
             )
             step = which(acts, find_undone(acts))
             takes = {a.take_id for a in acts if a.step == step and a.kind not in ("undo", "redo")}
@@ -439,10 +434,16 @@ class Library(LibraryPeople):
     # ---- within
 
 
-def _acts(session: Session, take: int) -> list[AuditEntry]:
-    return whole_rows(
-        session.scalars(select(AuditEntry).where(AuditEntry.take_id == take).order_by(AuditEntry.id))
-    )
+_ACTS = select(AuditEntry.take_id, AuditEntry.step, AuditEntry.kind, AuditEntry.body)
+
+
+def _acts(session: Session, take: int) -> list[Act]:
+    return _read_acts(session, _ACTS.where(AuditEntry.take_id == take))
+
+
+def _read_acts(session: Session, query: Any) -> list[Act]:
+    """As plain rows: a tray has hundreds of them by the end of an evening, and each key reads them."""
+    return [Act(*row) for row in session.execute(query.order_by(AuditEntry.id))]
 
 
 def _scheme(session: Session, take: int, report: TakeReport) -> Scheme:
