@@ -45,7 +45,7 @@ def excerpt(
         ),
         engraving.bars[0],
     )
-    overlay = draw_marks(engraving, line, report, theme, View(chosen=key), findings)
+    overlay = draw_marks(engraving, line, report, theme, View(chosen=key, system=bar.system), findings)
     system = engraving.systems[bar.system]
     top = max(0.0, system.highest - ABOVE)
     height = system.rail + RAIL_HEIGHT + BELOW - top

@@ -37,6 +37,7 @@ class View:
     unsure: bool = True
     passing: int = 1
     dismissed: frozenset[str] = frozenset()
+    system: int | None = None  # the only one that has a rail
 
 
 class Ruler:
@@ -102,6 +103,9 @@ class MarkCanvas:
         self.under: list[str] = []
         self.hits: list[Hit] = []
         self.by_id = {n["id"]: n for n in report["notes"]}
+        self.passes: dict[str, list[int]] = {}  # in which passes each printed note is played
+        for n in report["notes"]:
+            self.passes.setdefault(n["score_id"], []).append(n["pass"])
         self.line_notes = {n.id: n for n in line.notes}
         self.x_at = Ruler(engraving, line).x_at
         self.taken: list[tuple[float, float]] = []
@@ -147,18 +151,23 @@ class MarkCanvas:
         )
 
     def _pass_of(self, note: ReportNote) -> int:
-        passes = [m["pass"] for m in self.report["notes"] if m["score_id"] == note["score_id"]]
+        passes = self.passes[note["score_id"]]
         return self.view.passing if self.view.passing in passes else passes[0]
 
     def _rails(self) -> None:
         t = self.theme
-        for system in self.e.systems:
+        only = self.view.system
+        for number, system in enumerate(self.e.systems):
+            if only is not None and number != only:
+                continue
             self.path(
                 f"M {system.left:.1f} {system.rail:.1f} L {system.right:.1f} {system.rail:.1f}", t.faint, 1.2
             )
         beat = float(self.line.beat)
         for index, bar in enumerate(self.line.part.bars):
             box = self.e.bars[index]
+            if only is not None and box.system != only:
+                continue
             system = self.e.systems[box.system]
             lead = float(bar.metre.length - bar.length) if bar.implicit and index == 0 else 0.0
             beats = round(float(bar.length) / beat)
@@ -193,7 +202,9 @@ class MarkCanvas:
         for n in self.report["notes"]:
             if n["grace"] or n["heard"] is None or n["timing"] is None or n["pass"] != self._pass_of(n):
                 continue
-            self._rail_note(n, n["id"] in off)
+            place = self.box(n["id"])
+            if only is None or place is None or place.system == only:
+                self._rail_note(n, n["id"] in off)
 
     def _rail_note(self, n: ReportNote, off: bool) -> None:
         note = self.line_notes[n["id"]]

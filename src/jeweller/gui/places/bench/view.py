@@ -312,9 +312,11 @@ class BenchPlace(QWidget):
         takes = self.model.undo(again=again)
         if not takes:
             return
-        if self.hand is None or self.hand.take.id not in takes:
+        before = self.hand
+        if before is None or before.take.id not in takes:
             self.list.pick(next(iter(takes)))
-        self._show_hand()
+        if self.hand is before:  # else it was shown as it was picked
+            self._show_hand()
 
     def dismiss_all(self, why: str | None = None) -> None:
         """Dismisses every undecided finding of the kind in hand in the tray, with one reason."""
