@@ -71,7 +71,7 @@ def settled_steps(path: AlignmentPath, time: Seconds, before: Foreseen | None) -
     >>> way = AlignmentPath(tuple(steps[:30]), 0.0)
     >>> less = Foreseen(at_s=at_s[:31], seconds_per_quarter=np.ones(50), path=way, settled=0)
     >>> settled_steps(AlignmentPath(tuple(steps), 0.0), at_s, less)
-    18
+    22
     """
     if before is None:
         return 0
