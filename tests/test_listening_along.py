@@ -17,9 +17,10 @@ from jeweller.audio.encode import write_sound
 from jeweller.audio.recorder import PART, SNAPSHOT, Dropout, TakeRecorder
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
-from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, is_too_early, listen_along
+from jeweller.booth.verdict import Terms, _asked, ask, check_attempt, give_up, is_too_early, listen_along
 from jeweller.errors import Cancelled, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.files import parse_json
 from jeweller.notation.model import Score
 from jeweller.pipeline.ahead import KnownAhead, know_ahead
 from jeweller.pipeline.check import Checked, Options, check
@@ -65,6 +66,19 @@ class Listening(TempCase):
     def wanted(self, number: int) -> WantedCheck:
         path = self.folder / f"take-{number}{SNAPSHOT}"
         return WantedCheck(self.recorder.part, path, LEAD_S, 0.0)
+
+    def test_what_is_asked_for_while_another_question_is_read_is_not_lost(self) -> None:
+        ask(self.asking, self.wanted(1), ())
+
+        def and_again(text: str) -> object:
+            ask(self.asking, self.wanted(2), ())
+            return parse_json(text)
+
+        with mock.patch("jeweller.booth.verdict.parse_json", and_again):
+            first = _asked(self.asking)
+        second = _asked(self.asking)
+        assert first is not None and second is not None
+        self.assertEqual((self.wanted(1), self.wanted(2)), (first[0], second[0]))
 
     def listen(self, **terms: Any) -> threading.Thread:
         def run() -> None:

@@ -87,8 +87,10 @@ def _write(asking: Path, text: str) -> None:
 
 def _asked(asking: Path) -> tuple[WantedCheck, list[Dropout]] | None:
     """What is asked for; None where the take was given up."""
-    told = parse_json(asking.read_text(encoding="utf-8"))
-    asking.unlink()
+    taken = asking.with_suffix(".taken")
+    asking.replace(taken)  # at once: what is asked for while this is read is not lost
+    told = parse_json(taken.read_text(encoding="utf-8"))
+    taken.unlink()
     if not told:
         return None
     part, path, downbeat_s, track_from_s, size, lost = told
