@@ -243,6 +243,8 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
                     session.told(known[news.what], None)
                 elif news.state == TaskState.FAILED:
                     session.told(wanted, None)
+                elif news.state in (TaskState.AGAIN, TaskState.DIED):
+                    print(f"take {number}: whoever listened along died", flush=True)
         if session.state != SessionState.DONE:
             return float("inf")
         took = time.monotonic() - ended if ended is not None else 0.0  # while the last note died away
@@ -437,13 +439,15 @@ def main() -> None:
         print(f"a model taken out of three minutes: {seconds:.1f} s, {left_db:.0f} dB of it are left")
     if options.takes:
         pool, click = WorkerPool(workers=1), ClickKind(options.click)
-        took = sorted(seconds_to_verdict(k, pool, click) for k in range(options.takes))
+        each = [seconds_to_verdict(k, pool, click) for k in range(options.takes)]
+        took = sorted(each)
         pool.stop()
         short |= took[-1] > VERDICT_S
         print(
             f"last note to verdict, takes of three minutes, click {click.value}: median "
             f"{took[len(took) // 2]:.2f} s, worst {took[-1]:.2f} s of {len(took)} (asked {VERDICT_S:g})"
         )
+        print("each: " + " ".join(f"{s:.2f}" for s in each))
     raise SystemExit(int(short))
 
 
