@@ -31,6 +31,7 @@ Array = npt.NDArray[np.float32]
 
 
 NOT_BROKEN = (float(NEVER), -1, -1, 0, 0)
+ASKED_EVERY = 16  # boundaries: whether to go on
 WINDOW_STEP = 32  # notes by which the window moves: rows of one window need no shifting
 
 
@@ -124,9 +125,6 @@ def neighbourhood(way: AlignmentPath, total: int) -> Neighbourhood:
         return Neighbourhood(np.zeros(total, np.int64), np.zeros(total, np.int64))
     nearest = known[np.clip(np.searchsorted(known, np.arange(total), side="right") - 1, 0, len(known) - 1)]
     return Neighbourhood(first[nearest], last[nearest])
-
-
-ASKED_EVERY = 16  # boundaries: whether to go on
 
 
 class _Search:

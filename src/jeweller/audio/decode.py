@@ -42,7 +42,7 @@ class Recording:
     rate: int
     source_rate: int
     channels: int
-    sha256: str = ""  # of the file, where that was asked for
+    sha256: str = ""  # of the file: a check fills it in
     warnings: tuple[str, ...] = ()
 
     @property

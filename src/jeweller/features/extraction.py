@@ -440,11 +440,8 @@ def _levels(sound: _Sound, fine: int, s: FeatureSettings, known: Array | None) -
     centres = np.arange(first, fine) * s.hop - sound.at
     sums = sound.squares
     power = (sums[centres + s.level_window // 2] - sums[centres - s.level_window // 2]) / s.level_window
-    level = np.empty(fine, np.float32)
-    if known is not None:
-        level[:first] = known[:first]
-    level[first:] = 10.0 * np.log10(np.maximum(power, 1e-10))
-    return level
+    level = (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
+    return level if known is None else np.concatenate([known[:first], level])
 
 
 def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, known: Array | None) -> Array:

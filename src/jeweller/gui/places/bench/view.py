@@ -309,13 +309,12 @@ class BenchPlace(QWidget):
 
     def undo(self, *, again: bool = False) -> None:
         """Takes the last step in this tray back, or does it again; also after the program was closed."""
-        takes = self.model.undo(again=again)
-        if not takes:
+        if not (takes := self.model.undo(again=again)):
             return
         before = self.hand
         if before is None or before.take.id not in takes:
             self.list.pick(next(iter(takes)))
-        if self.hand is before:  # else it was shown as it was picked
+        if self.hand is before:  # not shown as it was picked
             self._show_hand()
 
     def dismiss_all(self, why: str | None = None) -> None:
