@@ -245,6 +245,7 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
                     session.told(wanted, None)
                 elif news.state in (TaskState.AGAIN, TaskState.DIED):
                     print(f"take {number}: whoever listened along died", flush=True)
+                    ask(folder / "take.ask", wanted, session.dropouts)
         if session.state != SessionState.DONE:
             return float("inf")
         took = time.monotonic() - ended if ended is not None else 0.0  # while the last note died away

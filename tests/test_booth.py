@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import unittest
 from unittest import mock
 
@@ -323,6 +324,16 @@ class Faults(BoothCase):
         session._recorder.trouble = "The recording could not be written any further: full."
         self.wait(lambda: len(self.model.log.takes) == 2)
         self.assertIn("any further: full. The take so far is safe.", self.window.last_trouble)
+
+    def test_a_take_is_judged_though_who_listens_along_dies(self) -> None:
+        session = self.play()
+        self.wait(lambda: session.last_note_s is not None, what="for a question")
+        for process_id in self.window.jobs._pool.process_ids:
+            os.kill(process_id, signal.SIGKILL)
+        self.verdict()
+        take = self.model.take
+        assert take is not None and take.report is not None
+        self.assertEqual(take.findings, [])
 
     def test_nobody_plays(self) -> None:
         self.booth.enter()

@@ -35,6 +35,7 @@ class Job(QObject):
     done = Signal(object)
     failed = Signal(str)
     cancelled = Signal()
+    again = Signal()  # whoever did it died: it is done from the beginning
 
     def cancel(self) -> None:
         raise NotImplementedError
@@ -56,6 +57,8 @@ class _ProcessJob(Job):
             case TaskState.DONE:
                 self._over = True
                 self.done.emit(news.result)
+            case TaskState.AGAIN:
+                self.again.emit()
             case TaskState.FAILED:
                 self._over = True
                 self.failed.emit(news.what)
@@ -122,9 +125,9 @@ class Jobs(QObject):
         self._timer.timeout.connect(self._poll)
         self._idle_since = time.monotonic()
 
-    def process(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
-        """`function(*arguments, progress=)` in a worker process."""
-        task = Task(key=next(self._numbers), function=function, arguments=arguments, tries=1)
+    def process(self, name: str, function: Callable[..., Any], *arguments: Any, tries: int = 1) -> Job:
+        """`function(*arguments, progress=)` in a worker process; begun anew where one dies, up to `tries`."""
+        task = Task(key=next(self._numbers), function=function, arguments=arguments, tries=tries)
         job = _ProcessJob(self._pool, task, self)
         self._tasks[task.key] = job
         self._pool.start()

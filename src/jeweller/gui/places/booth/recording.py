@@ -20,6 +20,7 @@ from jeweller.booth.verdict import Terms, ask, give_up, listen_along
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.jobs import Job, Jobs
 from jeweller.pipeline.check import Checked
+from jeweller.pipeline.workers import TRIES
 
 LOOK_MS = 20
 LISTENING = "listening along"
@@ -120,8 +121,9 @@ class TakeRunner(QObject):
             self._asking = path.with_suffix(".ask")
             part = path.with_name(path.name.removesuffix(".wav") + PART)
             self._listener = self.jobs.process(
-                LISTENING, listen_along, str(prepared.score), part, self._asking, terms
+                LISTENING, listen_along, str(prepared.score), part, self._asking, terms, tries=TRIES
             )
+            self._listener.again.connect(self._ask_again)
             self._listener.progress.connect(self._progress)
             self._listener.done.connect(self._told)
             self._listener.failed.connect(self._failed)
@@ -155,6 +157,11 @@ class TakeRunner(QObject):
             ask(self._asking, wanted, session.dropouts)
         except OSError as error:
             self._failed(str(error))
+
+    def _ask_again(self) -> None:
+        """Whoever listened along died, and another began: it is to hear what the first was asked."""
+        if self._wanted is not None:
+            self._ask(self._wanted)
 
     def _progress(self, share: float, name: str) -> None:
         session, wanted = self.session, self._asked.get(name)
