@@ -8,6 +8,7 @@ import unittest
 from unittest.mock import patch
 
 import numpy as np
+from bench.spoil import photo
 from PIL import Image
 
 from jeweller.assets import DEMO
@@ -132,6 +133,12 @@ class Scans(unittest.TestCase):
             ink[(300 - space + row + 0.09 * (left - 500)).astype(int), left] = 1.0
         (staff,) = find_flat_staves(ink, space)
         self.assertEqual((staff.xs[0], staff.xs[-1]), (100.0, 1400.0))
+
+    def test_grain_and_the_edges_of_a_photo_are_no_staves_of_a_small_piece(self) -> None:
+        song = read_abc("X:1\nM:4/4\nL:1/4\nK:F\nc d e f | g2 e2 | f e d c |]\n")[0]
+        page = render_page(html_to_pdf(parts_page(song, SheetSettings())), 0, 250.0)
+        ink = ink_of(photo(page[:1000], np.random.default_rng(12)))
+        self.assertEqual(len(find_flat_staves(ink, space_of(ink))), 1)
 
     def test_every_cell_has_its_answer(self) -> None:
         seen = look_at(np.zeros((2 * REACH * PIXELS, 100), np.float32))

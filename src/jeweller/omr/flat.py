@@ -28,7 +28,7 @@ LEAST_LENGTH = 12.0  # spaces: a shorter staff is none
 GAP_BANDS = 8  # bands without lines in the middle of a staff
 END_SHARE = 0.4  # of what the lines are darker by along the staff: they go on
 END_GAP = 3.0  # spaces without lines: the staff has ended
-CLEAR_SHARE = 0.4  # of what the staves of the page have: with less it is none
+CLEAR_SHARE = 0.4  # of what the clearest staff of the page has: with less it is none
 MARGIN = 2.0  # spaces drawn left and right of a staff
 TILTS = np.radians(np.arange(-8.0, 8.01, 0.25))
 
@@ -161,8 +161,9 @@ def find_flat_staves(ink: Array, space: float) -> list[FoundStaff]:
     kept = [t for t in tracks if len(t) >= 0.5 * least and t[-1][0] - t[0][0] + BAND / STEP >= least]
     staves = [_stretched(ink, _staff(t, starts, band, space)) for t in _apart(kept, space)]
     clear = [_clearness(ink, s) for s in staves]
-    enough = CLEAR_SHARE * float(np.median(clear)) if clear else 0.0
-    real = [s for s, each in zip(staves, clear, strict=True) if each >= enough and each > 0.0]
+    # grain, edges and shadows around a small piece may well look like more staves than it has
+    enough = max(LEAST_COMB, CLEAR_SHARE * max(clear, default=0.0))
+    real = [s for s, each in zip(staves, clear, strict=True) if each >= enough]
     return sorted(real, key=lambda s: float(s.middles.mean()))
 
 
