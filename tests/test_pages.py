@@ -201,6 +201,13 @@ class Read(TempCase):
         self.assertEqual([n.type for n in odd.notes][3:], ["quarter", "eighth", "eighth"])
         self.assertEqual([bool(n.doubts) for n in odd.notes][4], True)
         self.assertFalse(odd.notes[0].doubts or any(n.doubts for bar in usual for n in bar.notes))
+        # three beamed notes that have the room of a triplet are one: many engravers leave the figures out
+        odd = spaced("quarter", "eighth", "eighth", "quarter", "eighth", "eighth", "eighth")
+        for note, left in zip(odd.notes[4:], (0.0, 10.5, 21.0), strict=True):
+            note.group, note.box = 7, dataclasses.replace(note.box, left=odd.notes[4].box.left + left)
+        odd.right = odd.notes[-1].box.left + 10.5
+        settle_lengths([*usual, odd, *usual], [Fraction(4)] * 9)
+        self.assertEqual([(n.tuplet, n.doubts) for n in odd.notes], [(0, [])] * 4 + [(3, [])] * 3)
         # a bar with a note too many stays as it is: nothing in it has the room of another length
         many = spaced("half", "half", "half")
         settle_lengths([*usual, many, *usual], [Fraction(4)] * 9)

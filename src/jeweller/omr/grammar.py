@@ -18,6 +18,7 @@ MOST_GROUPS = 8
 USUAL, MOST_BEATS, SHORTEST_UNIT = (4, 4), 12, 8  # metres
 LEAST_BARS, FEW, MOST = 4, 0.3, 0.6  # bars that tell a metre; shares of them
 MENDED, EITHER = 0.5, 0.7  # how sure a length is that was changed, and another that might have been
+FITS = 4.0  # nats: tuplets that cost less stand in the room that they need
 OF_LENGTH = frozenset({"head", "flag", "rest", "dot"})  # doubts about how long a note is
 
 
@@ -182,6 +183,8 @@ def _mend(bars: Sequence[ReadBar], lengths: Sequence[Fraction]) -> list[bool]:
         best.apply()
         made[k] = True
         others = [change for change in likely[1:] if change.cost < best.cost + CLEAR]
+        if not others and best.cost < FITS and all(tuplet for *_how, tuplet in best.notes):
+            continue  # only its number is not printed, as many engravers leave it out
         for change, sure in ((best, MENDED), *((other, EITHER) for other in others[:1])):
             for note, *_how in change.notes:
                 note.doubt("tuplet" if note.tuplet else "flag", sure)

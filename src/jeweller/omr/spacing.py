@@ -96,15 +96,18 @@ def likely_changes(bar: ReadBar, length: Fraction, room: NoteRoom) -> list[Chang
     if not 1 < len(row) <= MOST_NOTES:
         return []
     away = sum((n.quarters for n, _room in row), Fraction(0)) - length
-    found = []
+    found: dict[frozenset[tuple[int, str, int, int]], Change] = {}  # one may be come to in several ways
     for notes, prior in _tried([n for n, _room in row]):
         new = {id(n): quarters_of(kind, dots, tuplet) for n, kind, dots, tuplet in notes}
         if sum((n.quarters - new[id(n)] for n, *_how in notes), Fraction(0)) != away:
             continue
         surely = any(not n.doubts for n, *_how in notes)
         misfit = _misfit([(new.get(id(n), n.quarters), space) for n, space in row], room)
-        found.append(Change(tuple(notes), prior + misfit + SURE_OF_OWN * surely))
-    return sorted((change for change in found if change.cost < LIKELY), key=lambda change: change.cost)
+        change = Change(tuple(notes), prior + misfit + SURE_OF_OWN * surely)
+        what = frozenset((id(n), kind, dots, tuplet) for n, kind, dots, tuplet in notes)
+        if change.cost < LIKELY and (what not in found or change.cost < found[what].cost):
+            found[what] = change
+    return sorted(found.values(), key=lambda change: change.cost)
 
 
 def _misfit(row: Sequence[tuple[Fraction, float]], room: NoteRoom) -> float:
