@@ -218,13 +218,13 @@ def _upright(grey: Grey, page: FlatPage) -> Grey:
     """The page as it is to be looked at, made small."""
     from PIL import Image
 
-    turned = np.ascontiguousarray(np.rot90(grey, -page.turned))
-    if abs(page.tilt) > TILTED:
-        paper = int(np.percentile(turned, 80))
-        turned = ndimage.rotate(turned, np.degrees(page.tilt), reshape=False, order=1, cval=paper)
-    small = Image.fromarray(turned)
+    small = Image.fromarray(np.ascontiguousarray(np.rot90(grey, -page.turned)))
     small.thumbnail((SHOWN, SHOWN), Image.Resampling.BOX)
-    return np.asarray(small, np.uint8)
+    upright = np.asarray(small, np.uint8)
+    if abs(page.tilt) > TILTED:
+        paper = int(np.percentile(upright, 80))
+        upright = ndimage.rotate(upright, np.degrees(page.tilt), reshape=False, order=1, cval=paper)
+    return upright
 
 
 def _onto_page(staff: FoundStaff, points: float) -> Callable[[Box], Box]:

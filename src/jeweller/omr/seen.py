@@ -178,11 +178,13 @@ def _ridges(likely: Array, *, steep: int, gap: int = 2, least: float = SURE) -> 
     """Lines that run to the right, each followed from column to column."""
     padded = np.pad(likely, ((1, 1), (0, 0)))
     tops = (likely > least) & (likely >= padded[:-2]) & (likely > padded[2:])
+    rows: dict[int, set[int]] = {}
+    for j, i in np.argwhere(tops.T).tolist():
+        rows.setdefault(j, set()).add(i)
     done: list[_Ridge] = []
     running: list[_Ridge] = []
     for j in range(likely.shape[1]):
-        rows = np.flatnonzero(tops[:, j])
-        free = set(rows.tolist())
+        free = rows.get(j, set())
         for track in sorted(running, key=lambda t: -len(t.cells)):
             last, row = track.cells[-1]
             before = track.cells[-4] if len(track.cells) > 3 else track.cells[0]
