@@ -27,7 +27,7 @@ from jeweller.notation.model import Note, Part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.omr.music import ReadPiece
 from jeweller.omr.page import pieces_of, read_lines
-from jeweller.omr.picture import read_picture
+from jeweller.omr.picture import made_small, read_picture
 
 Row = tuple[str, ...]
 DPI = 300.0
@@ -159,18 +159,21 @@ def compare(wanted: Part, pieces: list[ReadPiece], tally: Tally) -> list[str]:
     return told
 
 
-def read_as(pdf: bytes, way: str, rng: np.random.Generator) -> list[ReadPiece]:
-    """What is read of a page that was spoilt in a way."""
+def read_as(pdf: bytes, way: str, rng: np.random.Generator) -> tuple[list[ReadPiece], float]:
+    """What is read of a page that was spoilt in a way, and the seconds that it took."""
     if way == "drawn":
-        return pieces_of(read_lines(pdf, []).lines, None)
-    lines = []
-    dots = float(way.removeprefix("scan") or DPI) if way.startswith("scan") else DPI
+        began = time.monotonic()
+        return pieces_of(read_lines(pdf, []).lines, None), time.monotonic() - began
+    pictures = []
     with pdfium.PdfDocument(pdf) as document:
         for page in document:
-            drawn = np.array(page.render(scale=dots / 72.0, grayscale=True).to_numpy(), np.uint8)
-            spoil = photo if way == "photo" else scan
-            lines += read_picture(spoil(drawn.reshape(drawn.shape[:2]), rng), dots).lines
-    return pieces_of(lines, None)
+            drawn = np.array(page.render(scale=DPI / 72.0, grayscale=True).to_numpy(), np.uint8)
+            drawn = drawn.reshape(drawn.shape[:2])
+            dots = float(way.removeprefix("scan") or DPI) if way.startswith("scan") else DPI
+            pictures.append(photo(drawn, rng) if way == "photo" else scan(drawn, rng, dots))
+    began = time.monotonic()
+    lines = [line for grey in pictures for line in read_picture(made_small(grey), DPI).lines]
+    return pieces_of(lines, None), time.monotonic() - began
 
 
 def print_table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
@@ -185,13 +188,12 @@ def read_folder(folder: Path, way: str, options: argparse.Namespace) -> Tally:
     tally = Tally()
     for number, pdf in enumerate(sorted(folder.glob("*.pdf"))[: options.most]):
         truth = load_score(pdf.with_suffix(".musicxml")).parts[0]
-        began = time.monotonic()
         try:
-            read = read_as(pdf.read_bytes(), way, np.random.default_rng([options.seed, number]))
+            read, took = read_as(pdf.read_bytes(), way, np.random.default_rng([options.seed, number]))
+            tally.seconds.append(took)
         except PageError as error:
             print(f"{pdf.name}: {error}")
             read = []
-        tally.seconds.append(time.monotonic() - began)
         told = compare(truth, read, tally)
         if told and options.verbose:
             print(f"{pdf.name}, {way}", *told[:12], sep="\n    ", flush=True)

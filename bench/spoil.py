@@ -12,10 +12,13 @@ from PIL import Image
 from scipy import ndimage
 
 Grey = npt.NDArray[np.uint8]
+COPIED = 300.0  # dots an inch
 
 
-def scan(page: Grey, rng: np.random.Generator) -> Grey:
-    """A page that was copied and laid on a scanner a little askew: 300 dots an inch, dust, uneven ink."""
+def scan(page: Grey, rng: np.random.Generator, dots: float = COPIED) -> Grey:
+    """A page that was copied (it is drawn with 300 dots an inch: dust, uneven ink) and laid on a scanner a
+    little askew, which takes so many dots of it.
+    """
     angle = float(rng.uniform(-1.2, 1.2))
     turned = ndimage.rotate(page, angle, reshape=False, order=1, cval=255).astype(np.float32)
     turned = ndimage.gaussian_filter(turned, rng.uniform(0.6, 1.3))
@@ -25,6 +28,10 @@ def scan(page: Grey, rng: np.random.Generator) -> Grey:
     turned = turned * rng.uniform(0.88, 0.98) + rng.normal(0, rng.uniform(1, 5), turned.shape)
     dust = rng.random(turned.shape) < 1.5e-5
     turned = np.where(ndimage.binary_dilation(dust, iterations=2), 40, turned)
+    if dots != COPIED:
+        size = (round(wide * dots / COPIED), round(high * dots / COPIED))
+        way = Image.Resampling.BOX if dots < COPIED else Image.Resampling.BICUBIC
+        turned = np.asarray(Image.fromarray(turned.astype(np.float32)).resize(size, way))
     return _squeezed(turned, int(rng.integers(55, 90)))
 
 

@@ -90,13 +90,20 @@ def open_picture(data: bytes) -> Grey:
             if upright.mode in ("RGBA", "LA", "P"):
                 ground = Image.new("RGBA", upright.size, "white")
                 upright = Image.alpha_composite(ground, upright.convert("RGBA"))
-            grey = upright.convert("L")
-            grey.thumbnail((LONGEST, LONGEST), Image.Resampling.BOX)
-            return np.asarray(grey, np.uint8)
+            return made_small(np.asarray(upright.convert("L"), np.uint8))
     except PageError:
         raise
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise PageError(_("The picture cannot be opened: it is damaged.")) from error
+
+
+def made_small(grey: Grey, longest: int = LONGEST) -> Grey:
+    """A picture, (H, W), with no side longer than so many pixels."""
+    from PIL import Image
+
+    small = Image.fromarray(grey)
+    small.thumbnail((longest, longest), Image.Resampling.BOX)
+    return np.asarray(small, np.uint8)
 
 
 def flatten(grey: Grey) -> FlatPage:
@@ -216,11 +223,7 @@ def _move(line: ReadLine, on_page: Callable[[Box], Box]) -> None:
 
 def _upright(grey: Grey, page: FlatPage) -> Grey:
     """The page as it is to be looked at, made small."""
-    from PIL import Image
-
-    small = Image.fromarray(np.ascontiguousarray(np.rot90(grey, -page.turned)))
-    small.thumbnail((SHOWN, SHOWN), Image.Resampling.BOX)
-    upright = np.asarray(small, np.uint8)
+    upright = made_small(np.ascontiguousarray(np.rot90(grey, -page.turned)), SHOWN)
     if abs(page.tilt) > TILTED:
         paper = int(np.percentile(upright, 80))
         upright = ndimage.rotate(upright, np.degrees(page.tilt), reshape=False, order=1, cval=paper)
