@@ -303,6 +303,19 @@ class Ahead(TempCase):
         self.assertFalse(is_too_early(ahead, self.line, 16.0))
         self.assertFalse(is_too_early(None, self.line, 1.0))
 
+    def test_a_way_that_seems_to_go_back_at_its_end_may_be_over(self) -> None:
+        known = self.known(play_line(self.line, 60.0 / BPM, "flute", RATE), 29.5)
+        assert known.way is not None
+        steps = known.way.path.steps
+        back = dataclasses.replace(steps[-1], item=2)  # its last note sounds like that of an earlier bar
+        path = dataclasses.replace(known.way.path, steps=(*steps[:-1], back))
+        ahead = dataclasses.replace(known, way=dataclasses.replace(known.way, path=path))
+        now_s = float(known.way.at_s[-1])
+        self.assertFalse(is_too_early(ahead, self.line, now_s + 1.0))
+        again = dataclasses.replace(path, steps=tuple(dataclasses.replace(s, item=2) for s in steps[-30:]))
+        once_more = dataclasses.replace(known, way=dataclasses.replace(known.way, path=again))
+        self.assertTrue(is_too_early(once_more, self.line, now_s + 1.0))
+
     def test_it_gives_way_when_the_verdict_is_asked_for(self) -> None:
         samples = play_line(self.line, 60.0 / BPM, "flute", HEAR.rate)
         before = know_ahead(samples[: 8 * HEAR.rate], self.line, None)

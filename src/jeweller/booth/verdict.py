@@ -11,7 +11,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from jeweller.alignment.decoder import PathStep
 from jeweller.alignment.segments import StepKind
+from jeweller.alignment.settings import ALIGN
 from jeweller.audio.clicks import ClickTrack
 from jeweller.audio.decode import decode
 from jeweller.audio.recorder import PART, Dropout, seconds_at, snapshot
@@ -203,15 +205,22 @@ def _known_s(ahead: KnownAhead | None) -> float:
 
 def is_too_early(ahead: KnownAhead | None, line: PerformedPart, now_s: float) -> bool:
     """Whether the music cannot be over yet by what is known of the way so far: more of it was left than can
-    have been played since, much faster than before.
+    have been played since, much faster than before. The last seconds of a way may turn out otherwise: where
+    they go back to an earlier bar, the player may as well have gone on from where that was.
     """
     way = ahead.way if ahead is not None else None
     sounded = [step for step in way.path.steps if step.kind == StepKind.NOTE] if way is not None else []
     if way is None or not sounded:
         return False
-    last, notes = sounded[-1], line.main_notes
-    left = float(notes[-1].onset - notes[last.item].onset) * float(way.seconds_per_quarter[last.item])
-    return STOP.hurries * left > now_s - float(way.at_s[last.start])
+    notes, sure_s = line.main_notes, float(way.at_s[sounded[-1].start]) - ALIGN.settled_tail_s
+    late = [step for step in sounded if way.at_s[step.start] >= sure_s]
+
+    def left_s(step: PathStep) -> float:
+        left = float(notes[-1].onset - notes[step.item].onset)
+        return left * float(way.seconds_per_quarter[step.item])
+
+    may_be_last = (late[-1], max(late, key=lambda step: step.item))
+    return all(STOP.hurries * left_s(s) > now_s - float(way.at_s[s.start]) for s in may_be_last)
 
 
 def _know_more(
