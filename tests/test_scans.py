@@ -140,6 +140,15 @@ class Scans(unittest.TestCase):
         ink = ink_of(photo(page[:1000], np.random.default_rng(12)))
         self.assertEqual(len(find_flat_staves(ink, space_of(ink))), 1)
 
+    def test_a_staff_begins_where_its_lines_do_not_at_the_words_before_it(self) -> None:
+        space, ink = 16.0, np.zeros((600, 1500), np.float32)
+        for row in np.concatenate([np.arange(-1, 2) + k * space for k in range(5)]):
+            ink[(300 + row).astype(int), 300:1400] = 1.0
+            ink[(300 + row).astype(int), 60:290] = 0.12  # what is left of letters, and no lines
+        (staff,) = find_flat_staves(ink, space)
+        self.assertAlmostEqual(float(staff.xs[0]), 300.0, delta=space)
+        self.assertAlmostEqual(float(staff.xs[-1]), 1400.0, delta=space)
+
     def test_every_cell_has_its_answer(self) -> None:
         seen = look_at(np.zeros((2 * REACH * PIXELS, 100), np.float32))
         self.assertEqual(seen.signs.shape, (len(SIGNS), REACH * PIXELS, 50))

@@ -30,7 +30,9 @@ LEAST_COMB = 0.06  # how much darker five lines are than what lies between them
 LEAST_LENGTH = 12.0  # spaces: a shorter staff is none
 GAP_BANDS = 8  # bands without lines in the middle of a staff
 END_SHARE = 0.4  # of what the lines are darker by along the staff: they go on
-END_GAP = 3.0  # spaces without lines: the staff has ended
+END_GAP, END_STEP = 3.0, 0.25  # spaces without lines: the staff has ended; how finely that is looked at
+END_SEEN, END_SURE = 16, 0.45  # steps from an end, and the share of them that lines are at
+MOST_WORDS = 120  # steps: no instrument's name is longer
 CLEAR_SHARE = 0.4  # of what the clearest staff of the page has: with less it is none
 MARGIN = 2.0  # spaces drawn left and right of a staff
 TILTS = np.radians(np.arange(-8.0, 8.01, 0.25))
@@ -275,10 +277,17 @@ def _stretched(ink: Array, staff: FoundStaff) -> FoundStaff:
             if _lines_at(ink, staff, at) > enough:
                 last, gone = at, 0.0
             else:
-                gone += 0.25
-            at += way * 0.25 * space
+                gone += END_STEP
+            at += way * END_STEP * space
+        # words beside a staff were followed for a while: it begins where its lines go on from
+        inward = np.arange(last, middle, -way * END_STEP * space)
+        lined = np.array([_lines_at(ink, staff, float(x)) > enough for x in inward[:MOST_WORDS]])
+        for k in np.flatnonzero(lined):
+            if lined[k : k + END_SEEN].mean() > END_SURE:
+                return float(inward[k])
         return last
 
+    middle = 0.5 * float(staff.xs[0] + staff.xs[-1])
     left, right = end(float(staff.xs[0]), -1.0), end(float(staff.xs[-1]), 1.0)
     between = (staff.xs > left) & (staff.xs < right)
     xs = np.concatenate([[left], staff.xs[between], [right]])
