@@ -218,6 +218,7 @@ class Read(TempCase):
         bars[0].metre = (3, 8)
         settle_metres(bars)
         self.assertEqual(bars[0].metre, (6, 8))
+        self.assertEqual(bars[0].notes[0].doubts, ["metre"])
         bars[0].metre = (32, 2)
         settle_metres(bars)
         self.assertEqual(bars[0].metre, (3, 4))

@@ -98,10 +98,13 @@ def settle_openings(lines: Sequence[ReadLine]) -> None:
         if len(beside) != 2 or changes:
             continue
         one, other = beside
+        before = (bar.fifths, bar.clef)
         if one.fifths is not None and one.fifths == other.fifths and (bar.fifths is not None or not k):
             bar.fifths = one.fifths
         if one.clef is not None and one.clef == other.clef:
             bar.clef = one.clef
+        if bar.notes and before != (bar.fifths, bar.clef):
+            bar.notes[0].doubt("opening", MENDED)
 
 
 def settle_metres(bars: Sequence[ReadBar]) -> None:
@@ -130,6 +133,8 @@ def settle_metres(bars: Sequence[ReadBar]) -> None:
             beats = usual * unit / 4
             if beats.denominator == 1 and 1 < beats <= MOST_BEATS:
                 bars[begin].metre = (int(beats), unit)
+                if bars[begin].notes:
+                    bars[begin].notes[0].doubt("metre", MENDED)
                 break
 
 

@@ -30,6 +30,8 @@ WHY = {
     "accidental": N_("its accidental is doubtful"),
     "rest": N_("which rest it is is doubtful"),
     "tuplet": N_("that it is a triplet is only inferred"),
+    "metre": N_("the metre was put right by how long the bars are"),
+    "opening": N_("clef or key was put right by the other lines"),
 }
 
 
