@@ -12,6 +12,7 @@ import json
 import math
 import sys
 import time
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,18 @@ from scipy import ndimage
 from torch import nn
 from torch.nn import functional
 
-from jeweller.omr.network import CELL, LINES, PIXELS, REACH, SIGNS, WEIGHTS, WIDTHS, typical_sizes
+from jeweller.omr.network import (
+    CELL,
+    LINES,
+    PIXELS,
+    RARE_AT,
+    RARE_WIDTH,
+    REACH,
+    SIGNS,
+    WEIGHTS,
+    WIDTHS,
+    typical_sizes,
+)
 
 HELD = 12  # pixels a space of the pictures that are kept
 HELD_REACH = 10
@@ -36,6 +48,7 @@ COMPOSED = {"dynamic_pp": "pp", "dynamic_ppp": "ppp", "dynamic_mp": "mp", "dynam
             "dynamic_fff": "fff", "dynamic_fp": "fp", "dynamic_sf": "sf", "dynamic_sfz": "sfz"}  # fmt: skip
 SAME = {"rest_whole": "rest_block", "rest_half": "rest_block", "staccato": "dot", "unit_quarter": "",
         "unit_half": "", "unit_eighth": ""}  # fmt: skip
+HEADS = ("out", "rare1", "rare2")
 LARGE = {"clef_g", "clef_g_8", "clef_c", "clef_f", "segno", "coda", "fermata_above", "fermata_below"}
 SIGN_AT = {kind: k for k, kind in enumerate(SIGNS)}
 LINE_AT = {kind: k for k, kind in enumerate(LINES)}
@@ -60,9 +73,11 @@ class Reader(nn.Module):
         self.b3 = nn.Conv2d(b + c, b, 3, 1, 1)
         self.a3 = nn.Conv2d(a + b, b, 3, 1, 1)
         self.out = nn.Conv2d(b, len(SIGNS) + len(LINES), 1)
+        self.rare1, self.rare2 = nn.Conv2d(b, RARE_WIDTH, 3, 1, 1), nn.Conv2d(RARE_WIDTH, len(RARE_AT), 1)
         # each layer is normalised while it learns; what it learnt is folded into its weights at the end
         self.norms = nn.ModuleDict({n: nn.BatchNorm2d(getattr(self, n).out_channels) for n in self.layers()})
         nn.init.constant_(self.out.bias, -4.0)
+        nn.init.constant_(self.rare2.bias, -4.0)
 
     @staticmethod
     def layers() -> tuple[str, ...]:
@@ -79,7 +94,9 @@ class Reader(nn.Module):
         c = self.step("c3", torch.cat([c, functional.interpolate(d, scale_factor=2)], 1))
         b = self.step("b3", torch.cat([b, functional.interpolate(c, scale_factor=2)], 1))
         a = self.step("a3", torch.cat([a, functional.interpolate(b, scale_factor=2)], 1))
-        return self.out(a)
+        out = self.out(a).clone()
+        out[:, RARE_AT] = self.rare2(functional.relu(self.rare1(a)))
+        return out
 
     def folded(self) -> dict[str, np.ndarray]:
         """The weights with the normalisation in them."""
@@ -89,16 +106,20 @@ class Reader(nn.Module):
             by = norm.weight / torch.sqrt(norm.running_var + norm.eps)
             kept[f"{name}.weight"] = (layer.weight * by[:, None, None, None]).detach().numpy()
             kept[f"{name}.bias"] = ((layer.bias - norm.running_mean) * by + norm.bias).detach().numpy()
-        kept["out.weight"], kept["out.bias"] = (
-            self.out.weight.detach().numpy(),
-            self.out.bias.detach().numpy(),
-        )
+        for name in HEADS:
+            layer = getattr(self, name)
+            kept[f"{name}.weight"], kept[f"{name}.bias"] = (
+                layer.weight.detach().numpy(),
+                layer.bias.detach().numpy(),
+            )
         return kept
 
     def unfold(self) -> None:
         """The weights that ship. Their normalisation is in them: there is none any more."""
         with np.load(WEIGHTS, allow_pickle=False) as held:
-            for name in (*self.layers(), "out"):
+            for name in (*self.layers(), *HEADS):
+                if f"{name}.weight" not in held:  # it is taught first
+                    continue
                 layer = getattr(self, name)
                 layer.weight.data = torch.as_tensor(held[f"{name}.weight"].astype(np.float32))
                 layer.bias.data = torch.as_tensor(held[f"{name}.bias"].astype(np.float32))
@@ -106,6 +127,7 @@ class Reader(nn.Module):
             nn.init.ones_(norm.running_var).sub_(norm.eps)
             norm.requires_grad_(False)
         self.plain = True
+        self.train()  # what it is normalised by stays as it is from the first step on
 
     def train(self, mode: bool = True) -> Reader:
         super().train(mode)
@@ -132,20 +154,20 @@ class Strips:
                     self.signs.append(_signs(labels))
                     self.lines.append(_lines(labels))
 
-    def places(self) -> list[list[tuple[int, float]]]:
+    def places(self, only: Collection[int] = range(len(SIGNS))) -> list[list[tuple[int, float]]]:
         """(strip, x) of every sign, by kind; those that there are none of left out."""
         out: dict[int, list[tuple[int, float]]] = {}
         for k, signs in enumerate(self.signs):
             for kind, x, y, _wide, _high in signs:
-                if abs(y) < REACH:
+                if abs(y) < REACH and kind in only:
                     out.setdefault(kind, []).append((k, x))
         return list(out.values())
 
-    def sizes(self) -> np.ndarray:
+    def sizes(self, only: Collection[int] = range(len(SIGNS))) -> np.ndarray:
         """Median width and height of each sign, in spaces."""
         out = typical_sizes().copy() if WEIGHTS.exists() else np.ones((len(SIGNS), 2), np.float32)
         rows = np.array([s for signs in self.signs for s in signs])
-        for k in range(len(SIGNS)):
+        for k in only:
             own = rows[rows[:, 0] == k]
             if len(own):
                 out[k] = np.median(own[:, 3:], axis=0)
@@ -197,9 +219,11 @@ def _lines(labels: dict[str, Any]) -> list[tuple[int, np.ndarray]]:
 class Spoiler:
     """Takes pieces of the strips and spoils them, what is on them moved along."""
 
-    def __init__(self, strips: Strips, seed: int, sought: float = 0.0) -> None:
+    def __init__(
+        self, strips: Strips, seed: int, sought: float = 0.0, only: Collection[int] = range(len(SIGNS))
+    ) -> None:
         self.strips, self.rng, self.sought = strips, np.random.default_rng(seed), sought
-        self.places = strips.places()
+        self.places = strips.places(only)
 
     def piece(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(picture, signs wanted, lines wanted)."""
@@ -339,27 +363,32 @@ class Spoiler:
 
 
 class Pieces(torch.utils.data.IterableDataset):
-    def __init__(self, strips: Strips, seed: int, sought: float) -> None:
-        self.strips, self.seed, self.sought = strips, seed, sought
+    def __init__(self, strips: Strips, seed: int, sought: float, only: Collection[int]) -> None:
+        self.strips, self.seed, self.sought, self.only = strips, seed, sought, only
 
     def __iter__(self) -> Any:
         info = torch.utils.data.get_worker_info()
-        spoiler = Spoiler(self.strips, self.seed + 1000 * (info.id if info else 0), self.sought)
+        spoiler = Spoiler(self.strips, self.seed + 1000 * (info.id if info else 0), self.sought, self.only)
         while True:
             yield spoiler.piece()
 
 
-def loss_of(out: torch.Tensor, signs: torch.Tensor, lines: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
-    """(of the signs, of the lines)."""
+def loss_of(
+    out: torch.Tensor, signs: torch.Tensor, lines: torch.Tensor, only: Collection[int]
+) -> tuple[torch.Tensor, torch.Tensor]:
+    """(of some signs, of the lines)."""
+    if len(only) < len(SIGNS):
+        out, signs = torch.cat([out[:, list(only)], out[:, len(SIGNS) :]], 1), signs[:, list(only)]
+    count = signs.shape[1]
     # where nothing is and nothing is seen, nothing is to be learnt: most of the cells
-    some = (signs > 0.003) | (out[:, : len(SIGNS)] > NOTHING)
-    seen, wanted = out[:, : len(SIGNS)][some], signs[some]
+    some = (signs > 0.003) | (out[:, :count] > NOTHING)
+    seen, wanted = out[:, :count][some], signs[some]
     p = torch.sigmoid(seen)
     hit = wanted > 0.999
     yes = -functional.logsigmoid(seen) * (1 - p) ** 2 * hit
     no = -functional.logsigmoid(-seen) * p**2 * (1 - wanted) ** 4 * ~hit
     of_signs = (yes.sum() + no.sum()) / hit.sum().clamp(min=1)
-    along = out[:, len(SIGNS) :]
+    along = out[:, count:]
     weight = 1 + 6 * lines
     of_lines = functional.binary_cross_entropy_with_logits(along, lines, weight, reduction="sum")
     return of_signs, of_lines / (lines > 0.4).sum().clamp(min=1)
@@ -378,6 +407,9 @@ def main() -> None:
     parser.add_argument(
         "--sought", type=float, default=0.0, help="share of pieces that show each kind of sign as often"
     )
+    parser.add_argument(
+        "--rare", action="store_true", help="teach the rare signs alone; all else stays as it ships"
+    )
     parser.add_argument("--threads", type=int, default=2)
     options = parser.parse_args()
     torch.manual_seed(options.seed)
@@ -387,15 +419,23 @@ def main() -> None:
     reader = Reader().to(memory_format=torch.channels_last)
     if options.go_on:
         reader.load_state_dict(torch.load(options.go_on))
-    if options.from_shipped:
+    if options.from_shipped or options.rare:
         reader.unfold()
-    best = torch.optim.AdamW(reader.parameters(), lr=options.rate, weight_decay=1e-4)
+    taught = list(reader.parameters())
+    only: Collection[int] = RARE_AT if options.rare else range(len(SIGNS))
+    if options.rare:
+        for weight in taught:
+            weight.requires_grad_(False)
+        taught = [*reader.rare1.parameters(), *reader.rare2.parameters()]
+        for weight in taught:
+            weight.requires_grad_(True)
+    best = torch.optim.AdamW(taught, lr=options.rate, weight_decay=1e-4)
     loader = iter(
         torch.utils.data.DataLoader(
-            Pieces(strips, options.seed, options.sought), BATCH, num_workers=1, prefetch_factor=6
+            Pieces(strips, options.seed, options.sought, only), BATCH, num_workers=1, prefetch_factor=6
         )
     )
-    spoiler = Spoiler(back, 7)
+    spoiler = Spoiler(back, 7, options.sought, only)
     held = [tuple(map(torch.as_tensor, spoiler.piece())) for _ in range(48)]
     began, step, mean = time.monotonic(), 0, np.zeros(2)
     told = began
@@ -405,9 +445,9 @@ def main() -> None:
             group["lr"] = rate
         picture, signs, lines = next(loader)
         out = reader(picture[:, None].contiguous(memory_format=torch.channels_last))
-        of_signs, of_lines = loss_of(out, signs, lines)
+        of_signs, of_lines = loss_of(out, signs, lines, only)
         best.zero_grad()
-        (of_signs + of_lines).backward()
+        (of_signs + (0.0 if options.rare else 1.0) * of_lines).backward()
         nn.utils.clip_grad_norm_(reader.parameters(), 10.0)
         best.step()
         step += 1
@@ -419,7 +459,7 @@ def main() -> None:
                 rows = [
                     loss_of(reader(torch.stack([p for p, _s, _l in held[k : k + 12]])[:, None]),
                             torch.stack([s for _p, s, _l in held[k : k + 12]]),
-                            torch.stack([along for _p, _s, along in held[k : k + 12]]))
+                            torch.stack([along for _p, _s, along in held[k : k + 12]]), only)
                     for k in range(0, len(held), 12)
                 ]  # fmt: skip
             reader.train()
@@ -429,15 +469,15 @@ def main() -> None:
                 flush=True,
             )
             torch.save(reader.state_dict(), options.folder / "reader.pt")
-            _keep(reader, strips)
-    _keep(reader, strips)
+            _keep(reader, strips, only)
+    _keep(reader, strips, only)
     torch.save(reader.state_dict(), options.folder / "reader.pt")
     print(f"{step} steps, {WEIGHTS.stat().st_size / 1024:.0f} KB")
 
 
-def _keep(reader: Reader, strips: Strips) -> None:
+def _keep(reader: Reader, strips: Strips, only: Collection[int]) -> None:
     kept = {name: value.astype(np.float16) for name, value in reader.folded().items()}
-    np.savez_compressed(WEIGHTS, sizes=strips.sizes(), **kept)
+    np.savez_compressed(WEIGHTS, sizes=strips.sizes(only), **kept)
 
 
 if __name__ == "__main__":

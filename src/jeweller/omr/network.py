@@ -37,6 +37,10 @@ SIGNS: tuple[str, ...] = (
 # … and by where its middle line runs.
 LINES: tuple[str, ...] = ("stem", "beam", "thin", "thick", "curve", "level", "slant", "word")
 WIDTHS = (16, 32, 64, 96)  # of the layers at 1/2, 1/4, 1/8, 1/16 of the picture
+# Signs too rare to be learnt beside the others have two layers of their own behind what the others see.
+RARE = ("metre_common", "metre_cut")
+RARE_AT = [SIGNS.index(kind) for kind in RARE]
+RARE_WIDTH = 24
 
 
 @dataclass(frozen=True)
@@ -102,5 +106,6 @@ def look_at(picture: Array) -> Seen:
     b = _convolved(np.concatenate([b, _doubled(c, b)]), "b3")
     a = _convolved(np.concatenate([a, _doubled(b, a)]), "a3")
     out = _convolved(a, "out", active=False)
+    out[RARE_AT] = _convolved(_convolved(a, "rare1"), "rare2", active=False)
     likely = np.asarray(1.0 / (1.0 + np.exp(-out)), np.float32)
     return Seen(likely[: len(SIGNS)], likely[len(SIGNS) :])

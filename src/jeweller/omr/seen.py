@@ -11,7 +11,7 @@ import numpy as np
 from scipy import ndimage
 
 from jeweller.omr.flat import MARGIN
-from jeweller.omr.network import CELL, LINES, PIXELS, REACH, SIGNS, Array, Seen, typical_sizes
+from jeweller.omr.network import CELL, LINES, PIXELS, RARE, REACH, SIGNS, Array, Seen, typical_sizes
 from jeweller.omr.primitives import Box, DrawnLine, Word
 from jeweller.omr.staves import Staff
 from jeweller.omr.symbols import BarLine, Beam, Curve, StaffSigns, Symbol
@@ -22,6 +22,7 @@ LEAST = 0.3  # how likely a sign must be
 SURE = 0.3  # how likely a line's cell must be
 ENOUGH = 0.4  # likelier by so much than anything else: no doubt is left
 MOST_STEPS, FEWEST_STEPS = 19, -11  # above the lowest line: no farther off is a note printed
+OFF_MIDDLE = 0.3  # spaces: C and cut C are no farther off, what looks like them is
 SURE_BEAM = 0.2  # without its beam a note is twice as long
 APART = 0.42  # spaces: nearer signs are two readings of one
 OPENING = 16.0  # spaces: clef, key and metre take no more
@@ -61,6 +62,7 @@ def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
     words, symbols = _without_speed(words, symbols, stems, beams, staff)
     symbols = [s for s in symbols if _is_where_notes_are(s, words, staff)]
     symbols = [s for s in symbols if not s.kind.startswith("clef_") or _is_clef(s, symbols, staff)]
+    symbols = [s for s in symbols if s.kind not in RARE or _is_middle(s, staff)]
     return StaffSigns(
         staff=staff,
         symbols=tuple(sorted(symbols, key=lambda s: s.box.left)),
@@ -273,6 +275,11 @@ def _is_clef(sign: Symbol, symbols: list[Symbol], staff: Staff) -> bool:
         for s in symbols
     )
     return sign.sure >= 1.0 and alone and abs(sign.box.y - 0.5 * (staff.top + staff.bottom)) < 1.5 * UNIT
+
+
+def _is_middle(sign: Symbol, staff: Staff) -> bool:
+    """Whether a sign stands in the middle of the staff, as C and cut C do."""
+    return abs(sign.box.y - 0.5 * (staff.top + staff.bottom)) < OFF_MIDDLE * UNIT
 
 
 def _is_where_notes_are(sign: Symbol, words: list[Word], staff: Staff) -> bool:
