@@ -5,9 +5,12 @@ from __future__ import annotations
 import io
 import shutil
 import unittest
+from collections.abc import Callable
+from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+import verovio
 from bench.spoil import photo
 from PIL import Image
 
@@ -148,6 +151,19 @@ class Scans(unittest.TestCase):
         (staff,) = find_flat_staves(ink, space)
         self.assertAlmostEqual(float(staff.xs[0]), 300.0, delta=space)
         self.assertAlmostEqual(float(staff.xs[-1]), 1400.0, delta=space)
+
+    def test_cut_c_is_a_metre(self) -> None:
+        song = read_abc("X:1\nM:2/2\nL:1/4\nK:F\nc d e f | g2 e2 | f e d c |]\n")[0]
+        load: Callable[..., Any] = verovio.toolkit.loadData
+
+        def signed(self: Any, xml: str) -> Any:
+            return load(self, xml.replace("<time>", '<time symbol="cut">'))
+
+        with patch.object(verovio.toolkit, "loadData", signed):
+            pdf = html_to_pdf(parts_page(song, SheetSettings()))
+        page = render_page(pdf, 0, 250.0)[:900]
+        lines = read_picture(page, 250.0).lines
+        self.assertEqual([line.bars[0].metre for line in lines], [(2, 2)])
 
     def test_every_cell_has_its_answer(self) -> None:
         seen = look_at(np.zeros((2 * REACH * PIXELS, 100), np.float32))
