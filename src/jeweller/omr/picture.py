@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import io
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,6 +43,7 @@ SHOWN = 2200  # pixels of the longer side of a page that is shown
 CLEF_SPACES = 12  # from a picture's left edge: there the clef is
 LOOKED_AT = 3  # staves that tell whether a page is upside down
 POINTS = 72.0
+AT_ONCE = 2  # staves
 JOINED_FROM = 2.4  # spaces from the middle line of a staff: there what joins it to the next begins
 JOINED_NEAR = 1.5  # spaces around a staff's left end
 JOINED_LEANS = 0.15  # spaces, to each side
@@ -122,7 +124,8 @@ def flatten(grey: Grey) -> FlatPage:
         ink, turned = np.ascontiguousarray(ink[::-1, ::-1]), turned + 2
         staves = find_flat_staves(ink, space_of(ink))
     pictures = [straighten(ink, s) for s in staves]
-    seen = [look_at(p) for p in pictures]
+    with ThreadPoolExecutor(AT_ONCE) as together:  # products of matrices let one another run
+        seen = list(together.map(look_at, pictures))
     return FlatPage(
         ink,
         tuple(staves),
