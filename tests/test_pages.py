@@ -21,7 +21,7 @@ from jeweller.errors import PageError
 from jeweller.notation.model import Part, Score
 from jeweller.notation.readers.abc import read_abc
 from jeweller.notation.readers.sandbox import load_score
-from jeweller.omr.grammar import settle_lengths, settle_metres
+from jeweller.omr.grammar import settle_lengths, settle_metres, settle_openings
 from jeweller.omr.line import ReadBar, ReadLine, ReadNote
 from jeweller.omr.page import JOINED, PagesRead, pieces_of, split_pieces
 from jeweller.omr.pdf import read_drawing, render_page
@@ -227,6 +227,19 @@ class Read(TempCase):
         bars[0].metre = (4, 4)
         settle_metres(bars)
         self.assertEqual(bars[0].metre, (4, 4))  # they are not alike
+
+    def test_lines_of_unlike_keys_are_doubted_where_no_double_bar_parts_them(self) -> None:
+        def doubted(double: bool) -> list[list[str]]:
+            lines = [
+                ReadLine(box=Box(0, 0, 1, 1), space=5.0, bars=[spaced("quarter", "half")]) for _unused in "ab"
+            ]
+            lines[0].bars[0].fifths, lines[1].bars[0].fifths = -3, -2
+            lines[0].bars[0].double = double
+            settle_openings(lines)
+            return [line.bars[0].notes[0].doubts for line in lines]
+
+        self.assertEqual(doubted(False), [["key"], ["key"]])
+        self.assertEqual(doubted(True), [[], []])
 
     def test_what_hardly_adds_up_is_told_as_a_whole(self) -> None:
         score = read_abc("X:1\nM:4/4\nL:1/4\nK:C\nCDE|FGA|Bcd|cBA|GFED|]\n")[0]

@@ -105,6 +105,12 @@ def settle_openings(lines: Sequence[ReadLine]) -> None:
             bar.clef = one.clef
         if bar.notes and before != (bar.fifths, bar.clef):
             bar.notes[0].doubt("opening", MENDED)
+    for end, upper, lower in zip(last, openings, openings[1:], strict=False):
+        keys = {upper.fifths, lower.fifths}
+        if len(keys) == 2 and None not in keys and not end.double:  # one was misread: which is not known
+            for bar in (upper, lower):
+                if bar.notes:
+                    bar.notes[0].doubt("key", EITHER)
 
 
 def settle_metres(bars: Sequence[ReadBar]) -> None:

@@ -31,6 +31,7 @@ WHY = {
     "rest": N_("which rest it is is doubtful"),
     "tuplet": N_("that it is a triplet is only inferred"),
     "metre": N_("the metre was put right by how long the bars are"),
+    "key": N_("its key is not that of the line next to it"),
     "opening": N_("clef or key was put right by the other lines"),
 }
 
