@@ -243,9 +243,11 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
                     session.told(known[news.what], None)
                 elif news.state == TaskState.FAILED:
                     session.told(wanted, None)
-                elif news.state in (TaskState.AGAIN, TaskState.DIED):
+                elif news.state == TaskState.AGAIN:
                     print(f"take {number}: whoever listened along died", flush=True)
                     ask(folder / "take.ask", wanted, session.dropouts)
+                elif news.state == TaskState.DIED:
+                    return float("inf")
         if session.state != SessionState.DONE:
             return float("inf")
         took = time.monotonic() - ended if ended is not None else 0.0  # while the last note died away

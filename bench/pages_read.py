@@ -20,7 +20,7 @@ from pathlib import Path
 
 import numpy as np
 import pypdfium2 as pdfium
-from bench.spoil import photo, scan
+from bench.spoil import COPIED, photo, scan
 
 from jeweller.errors import PageError
 from jeweller.notation.model import Note, Part
@@ -30,7 +30,7 @@ from jeweller.omr.page import pieces_of, read_lines
 from jeweller.omr.picture import made_small, read_picture
 
 Row = tuple[str, ...]
-DPI = 300.0
+DPI = COPIED
 
 
 @dataclass

@@ -421,14 +421,12 @@ def main() -> None:
         reader.load_state_dict(torch.load(options.go_on))
     if options.from_shipped or options.rare:
         reader.unfold()
-    taught = list(reader.parameters())
     only: Collection[int] = RARE_AT if options.rare else range(len(SIGNS))
     if options.rare:
-        for weight in taught:
-            weight.requires_grad_(False)
-        taught = [*reader.rare1.parameters(), *reader.rare2.parameters()]
-        for weight in taught:
-            weight.requires_grad_(True)
+        reader.requires_grad_(False)
+        reader.rare1.requires_grad_(True)
+        reader.rare2.requires_grad_(True)
+    taught = [weight for weight in reader.parameters() if weight.requires_grad]
     best = torch.optim.AdamW(taught, lr=options.rate, weight_decay=1e-4)
     loader = iter(
         torch.utils.data.DataLoader(
@@ -447,7 +445,7 @@ def main() -> None:
         out = reader(picture[:, None].contiguous(memory_format=torch.channels_last))
         of_signs, of_lines = loss_of(out, signs, lines, only)
         best.zero_grad()
-        (of_signs + (0.0 if options.rare else 1.0) * of_lines).backward()
+        (of_signs + of_lines).backward()
         nn.utils.clip_grad_norm_(reader.parameters(), 10.0)
         best.step()
         step += 1

@@ -212,8 +212,8 @@ def is_too_early(ahead: KnownAhead | None, line: PerformedPart, now_s: float) ->
     sounded = [step for step in way.path.steps if step.kind == StepKind.NOTE] if way is not None else []
     if way is None or not sounded:
         return False
-    notes, sure_s = line.main_notes, float(way.at_s[sounded[-1].start]) - ALIGN.settled_tail_s
-    late = [step for step in sounded if way.at_s[step.start] >= sure_s]
+    notes, settled_s = line.main_notes, float(way.at_s[sounded[-1].start]) - ALIGN.settled_tail_s
+    late = [step for step in sounded if way.at_s[step.start] >= settled_s]
 
     def left_s(step: PathStep) -> float:
         left = float(notes[-1].onset - notes[step.item].onset)

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import functools
-import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -15,7 +13,6 @@ from jeweller.omr.network import PIXELS, REACH
 
 Array = npt.NDArray[np.float32]
 BACKGROUND = 24  # pixels: the paper's own brightness is taken over so many
-PAPER = 0.85  # of those pixels are as bright as the paper, or darker
 LEAST_PIXELS = 4.0  # of a staff space: with fewer nothing is to be read
 MOST_PIXELS = 60.0
 GRAIN = 0.1  # less is no ink
@@ -83,7 +80,7 @@ def ink_of(grey: npt.NDArray[np.uint8]) -> Array:
     rows, columns = -(-high // BACKGROUND), -(-wide // BACKGROUND)
     padded = np.pad(grey, ((0, rows * BACKGROUND - high), (0, columns * BACKGROUND - wide)), mode="edge")
     blocks = padded.reshape(rows, BACKGROUND, columns, BACKGROUND)
-    paper = _part_of(blocks.swapaxes(1, 2).reshape(rows, columns, -1), PAPER)
+    paper = np.percentile(blocks.swapaxes(1, 2).reshape(rows, columns, -1), 85, axis=2)
     paper = ndimage.median_filter(ndimage.maximum_filter(paper, 3), 5)
     scale = (high / rows, wide / columns)
     bright = ndimage.zoom(paper.astype(np.float32), scale, order=1, mode="nearest", grid_mode=True)
@@ -94,14 +91,6 @@ def ink_of(grey: npt.NDArray[np.uint8]) -> Array:
     some = dark[dark > 0.3]
     black = float(np.percentile(some, 70)) if len(some) > 200 else 0.8
     return np.clip(dark / max(black, 0.2), -0.2, 1.2).astype(np.float32)
-
-
-def _part_of(values: npt.NDArray[Any], share: float) -> npt.NDArray[np.float64]:
-    """What that share of the last axis is below, as numpy's quantile, which sorts more than it takes."""
-    at = share * (values.shape[-1] - 1)
-    low, high = math.floor(at), math.ceil(at)
-    parted = np.partition(values, (low, high), axis=-1)
-    return np.asarray((high - at) * parted[..., low] + (1 - high + at) * parted[..., high], np.float64)
 
 
 def tilt_of(ink: Array) -> float:
@@ -151,7 +140,7 @@ def find_flat_staves(ink: Array, space: float) -> list[FoundStaff]:
     for k, left in enumerate(starts):
         piece = ink[:, int(left) : int(left + band)]
         # a line is dark in every column, what stands on it is not
-        profile = _part_of(piece, 0.5).astype(np.float32)
+        profile = np.median(piece, axis=1).astype(np.float32)
         peaks = _combs(profile, space)
         taken: set[int] = set()
         for track in sorted(open_tracks, key=lambda t: -len(t)):
@@ -280,11 +269,12 @@ def _stretched(ink: Array, staff: FoundStaff) -> FoundStaff:
                 gone += END_STEP
             at += way * END_STEP * space
         # words beside a staff were followed for a while: it begins where its lines go on from
-        inward = np.arange(last, middle, -way * END_STEP * space)
-        lined = np.array([_lines_at(ink, staff, float(x)) > enough for x in inward[:MOST_WORDS]])
-        for k in np.flatnonzero(lined):
-            if lined[k : k + END_SEEN].mean() > END_SURE:
-                return float(inward[k])
+        inward = np.arange(last, middle, -way * END_STEP * space)[:MOST_WORDS].tolist()
+        lined: list[bool] = []
+        for k, x in enumerate(inward):
+            lined += [_lines_at(ink, staff, x) > enough for x in inward[len(lined) : k + END_SEEN]]
+            if lined[k] and np.mean(lined[k:]) > END_SURE:
+                return float(x)
         return last
 
     middle = 0.5 * float(staff.xs[0] + staff.xs[-1])
