@@ -72,6 +72,12 @@ class WordsOnScans(unittest.TestCase):
         self.assertEqual([k for k, b in enumerate(bars) if b.dacapo], [7])
         self.assertEqual([m.value for b in bars for m in b.marks if m.kind == "tempo"], [84.0])
 
+    def test_the_name_over_the_first_staff_tells_the_instrument(self) -> None:
+        page = open_picture((DEMO / "page-9.jpg").read_bytes())
+        read = read_picture(page, 200.0)
+        pieces = pieces_of(read.lines, None)
+        self.assertEqual({p.score.parts[0].instrument for p in pieces}, {"Clarinet in B♭"})
+
     def test_without_the_program_the_notes_are_read_and_that_is_told(self) -> None:
         held = io.BytesIO()
         Image.fromarray(self.page).save(held, "PNG")

@@ -29,6 +29,7 @@ GAP_BANDS = 8  # bands without lines in the middle of a staff
 END_SHARE = 0.4  # of what the lines are darker by along the staff: they go on
 END_GAP, END_STEP = 3.0, 0.25  # spaces without lines: the staff has ended; how finely that is looked at
 END_SEEN, END_SURE = 16, 0.45  # steps from an end, and the share of them that lines are at
+END_WORDS = 0.25  # of them where words stand; a clef leaves more free
 MOST_WORDS = 120  # steps: no instrument's name is longer
 CLEAR_SHARE = 0.4  # of what the clearest staff of the page has: with less it is none
 MARGIN = 2.0  # spaces drawn left and right of a staff
@@ -273,7 +274,10 @@ def _stretched(ink: Array, staff: FoundStaff) -> FoundStaff:
         lined: list[bool] = []
         for k, x in enumerate(inward):
             lined += [_lines_at(ink, staff, x) > enough for x in inward[len(lined) : k + END_SEEN]]
-            if lined[k] and np.mean(lined[k:]) > END_SURE:
+            share = np.mean(lined[k:])
+            if k == 0 and share > END_WORDS:
+                return last
+            if lined[k] and share > END_SURE:
                 return float(x)
         return last
 
